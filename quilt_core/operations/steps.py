@@ -11,7 +11,8 @@ from quilt_core.operations.registry import operation
 from quilt_core.options import options_of, settings_from
 
 STEPS = (
-    "unwrap", "even-out", "visibility", "pack", "merge", "bake", "textures", "check", "report", "export",
+    "unwrap", "edit", "copy-layout", "even-out", "visibility", "pack", "in-order", "continue-across", "merge",
+    "bake", "textures", "check", "report", "export",
 )  # fmt: skip
 """Operations that a line may do, in working order."""
 MOST_TEXT = 20_000
@@ -45,6 +46,11 @@ def checked_steps(steps: Sequence[Mapping[str, Any]]) -> list[dict[str, Any]]:
     if not out:
         raise LayoutError("The line has no steps.", "steps", f"Give some of {', '.join(STEPS)}.")
     return out
+
+
+def repeatable(name: str) -> bool:
+    """Whether what is kept of an operation is enough to do it again: which islands were selected is not."""
+    return all(one.kept and not one.passing for one in options_of(operation(name).settings) if one.needed)  # fmt: skip
 
 
 def takes_objects(name: str) -> bool:

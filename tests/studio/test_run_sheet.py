@@ -21,7 +21,7 @@ from quilt_core.options import settings_from
 from quilt_core.run.sheet import read_sheet
 from quilt_core.run.steps import Call
 from studio.actions.run.targets import lanes
-from studio.models import Job, Revision, RunLine
+from studio.models import Job, MeshObject, Revision, RunLine
 from studio.state import read_state
 from tests.studio.conftest import step_of
 from tests.studio.update_samples import obj_file
@@ -156,6 +156,29 @@ def test_steps_with_nothing_to_do_pass_and_settings_of_any_shape_are_told(sheet,
         assert answer.status_code == 400 and said in str(answer.json()), answer.json()
     atlas.refresh_from_db()
     assert (read_state(atlas.head).islands["placement"] == before.islands["placement"]).all()
+
+
+def test_layouts_are_copied_and_edits_done_again_by_a_line(sheet, act, atlas):
+    crate = MeshObject.objects.get(name="crate").pk
+    assert act(atlas, "copy-layout", source=crate).status_code == 202
+    line = sheet.remember()
+    # Which objects were selected is not kept with a layout, so that such a step is written by hand.
+    assert "copy-layout" not in [step["do"] for step in line["steps"]]
+    steps = [
+        {"do": "edit", "settings": {"verb": "project", "shape": "plane", "axis": "z", "islands": ["crate"]}},
+        {"do": "copy-layout", "settings": {"source": "crate", "to": ["bench"]}},
+        {"do": "pack", "settings": {"effort": "quick"}},
+    ]  # fmt: skip
+    assert sheet.change(line["id"], steps=steps).status_code == 200
+    job = sheet.run(line["id"])
+    assert job.state == Job.DONE, job.error
+    atlas.refresh_from_db()
+    # A strip of three quads that are projected along z is one island, and so is its copy.
+    assert [m.islands for m in read_state(atlas.head).members] == [1, 1]
+    gone = [{"do": "in-order", "settings": {"islands": ["barrel"]}}]
+    assert sheet.change(line["id"], steps=gone).status_code == 200
+    job = sheet.run(line["id"])
+    assert job.state == Job.FAILED and "“barrel” names no island" in job.error["what"]
 
 
 def sheet_file(client, atlas):

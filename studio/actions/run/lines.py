@@ -11,7 +11,7 @@ from django.db import transaction
 from quilt_core.errors import QuiltError
 from quilt_core.operations.operation import Progress, Stopped
 from quilt_core.operations.registry import operation
-from quilt_core.operations.steps import STEPS, checked_steps
+from quilt_core.operations.steps import STEPS, checked_steps, repeatable
 from quilt_core.options import options_of
 from quilt_core.run.walk import do_steps
 from studio.actions.check.measure_layout import measure_revision
@@ -37,7 +37,8 @@ def remember(atlas: Atlas, name: str) -> RunLine:
     seen = {
         revision for change in changes.values() for pk, revision in change.atlases if pk == atlas.pk
     }
-    for revision in Revision.objects.filter(pk__in=seen, verb__in=STEPS).order_by("pk"):
+    again = [step for step in STEPS if repeatable(step)]
+    for revision in Revision.objects.filter(pk__in=seen, verb__in=again).order_by("pk"):
         found[revision.verb] = _settings(revision.verb, revision.params)
     for kind in ("merge", "bake", "export"):
         job = Job.objects.filter(atlas=atlas, kind=kind, state=Job.DONE).order_by("-pk").first()

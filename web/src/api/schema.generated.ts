@@ -2384,9 +2384,13 @@ export interface components {
         DirectionEnum: "down" | "left" | "right" | "up";
         /**
          * @description * `unwrap` - unwrap
+         *     * `edit` - edit
+         *     * `copy-layout` - copy-layout
          *     * `even-out` - even-out
          *     * `visibility` - visibility
          *     * `pack` - pack
+         *     * `in-order` - in-order
+         *     * `continue-across` - continue-across
          *     * `merge` - merge
          *     * `bake` - bake
          *     * `textures` - textures
@@ -2395,7 +2399,7 @@ export interface components {
          *     * `export` - export
          * @enum {string}
          */
-        DoEnum: "unwrap" | "even-out" | "visibility" | "pack" | "merge" | "bake" | "textures" | "check" | "report" | "export";
+        DoEnum: "unwrap" | "edit" | "copy-layout" | "even-out" | "visibility" | "pack" | "in-order" | "continue-across" | "merge" | "bake" | "textures" | "check" | "report" | "export";
         DraftOut: {
             readonly id: number;
             readonly digest: string;
