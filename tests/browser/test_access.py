@@ -19,7 +19,16 @@ TAGS = ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa", "best-practice"]
 
 
 def violations(page) -> list[str]:
-    """What axe-core finds on the page as it is now, one line an element."""
+    """What axe-core finds on the page, one line an element; what is found while an answer comes in is looked at again."""
+    found = looked_at(page)
+    if found:
+        settled(page)
+        found = looked_at(page)
+    return found
+
+
+def looked_at(page) -> list[str]:
+    """What axe-core finds on the page as it is now."""
     if not page.evaluate("() => 'axe' in window"):
         page.evaluate(AXE.read_text())
     # Colours on their way from one theme to the other are nobody's colours.

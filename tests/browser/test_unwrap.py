@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import pytest
 
-from tests.browser.pages import ask, layout, open_project, stage, task, until
+from tests.browser.pages import ask, layout, open_project, settled, stage, task, until
 
 pytestmark = pytest.mark.browser
 
@@ -56,6 +56,8 @@ def test_another_way_of_cutting_is_tried_beside_the_present_one_and_kept(bare):
     task(bare).get_by_role("button", name="Unwrap 1 object").click()
     bare.get_by_test_id("flattened").get_by_role("row", name="Crate").wait_for(timeout=60_000)
     first = layout(bare)["revision"]["id"]
+    bare.locator("[data-figure='side table']").get_by_text("1", exact=True).wait_for()
+    settled(bare)
     bare.get_by_test_id("table").focus()
     bare.keyboard.press("Control+a")
     task(bare).get_by_text("selected (1)").click()
