@@ -215,7 +215,6 @@ def proven(page) -> None:
     """Wait until the findings are those of the layout that is shown."""
     page.wait_for_function(
         "() => !document.querySelector(\"[data-figure='verdict'] [data-value]\").textContent.includes('checking')",
-        timeout=30_000,
     )
 
 

@@ -20,7 +20,6 @@ def wait_for_count(page, kind: str, want: int) -> None:
     page.wait_for_function(
         "([kind, want]) => (document.querySelector(`[data-kind='${kind}'] [data-count]`)?.textContent ?? '0') === want",
         arg=[kind, str(want)],
-        timeout=30_000,
     )
 
 
