@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from quilt_core.document.base import Base, in_proportion
-from quilt_core.document.state import MemberRow, State, TileRow
+from quilt_core.document.state import MemberRow, State, TileRow, spans
 from quilt_core.scene.island_set import IslandSet, concatenate
 from quilt_core.scene.model import SceneObject
 from quilt_core.scene.naming import unique_names
@@ -175,6 +175,17 @@ def member_islands(islands: IslandSet, row: MemberRow) -> IslandSet:
     """Islands of a member among those of its base layout."""
     own = islands if row.part is None else part_of_islands(islands, np.array(row.part))
     return own if row.proportion is None else in_proportion(own, row.proportion)
+
+
+def member_faces(layout: Layout) -> list[IntArray]:
+    """For each member (F,) the island of each face of its object, through the whole layout; -1 for none."""
+    out = []
+    for member, (first, _) in zip(layout.members, spans(layout.state.members), strict=True):
+        of_face = member.base_layout().face_island
+        here = np.full(int(of_face.max(initial=-1)) + 2, -1, np.int64)
+        here[member.row.numbers] = first + np.arange(len(member.row.numbers))
+        out.append(here[of_face])
+    return out
 
 
 def member_surfaces(parts: Sequence[tuple[Base, tuple[int, ...] | None]]) -> Surface:

@@ -8,8 +8,7 @@ from typing import Literal
 import numpy as np
 
 from quilt_core.document.document import Document
-from quilt_core.document.layout import Layout
-from quilt_core.document.state import spans
+from quilt_core.document.layout import Layout, member_faces
 from quilt_core.errors import LayoutError
 from quilt_core.operations.bases import object_of
 from quilt_core.operations.by_hand import ISLANDS, chosen_islands, counted
@@ -148,13 +147,11 @@ def _sides(document: Document, layout: Layout, chosen: IntArray) -> SeamSides:
     """Seams of the objects that have chosen islands, between different islands."""
     pairs: list[IntArray] = []
     ends: list[FloatArray] = []
-    for (first, last), member in zip(spans(layout.state.members), layout.members, strict=True):
-        if not ((chosen >= first) & (chosen < last)).any():
+    for member, own in zip(layout.members, member_faces(layout), strict=True):
+        if not np.isin(own, chosen).any():
             continue
         mesh, base = object_of(document, member).mesh, member.base_layout()
-        own = np.full(base.islands.count + 1, -1, np.int64)
-        own[member.row.numbers] = np.arange(first, last)
-        island = own[base.face_island[mesh.corner_face]]
+        island = own[mesh.corner_face]
         here, there = find_neighbours(mesh, weld_positions(mesh)).ends()
         both = np.stack([island[here[:, 0]], island[there[:, 0]]], axis=1)
         meets = (both >= 0).all(axis=1) & (both[:, 0] != both[:, 1])

@@ -8,8 +8,7 @@ from typing import Literal
 import numpy as np
 
 from quilt_core.document.document import Document
-from quilt_core.document.layout import Layout
-from quilt_core.document.state import spans
+from quilt_core.document.layout import Layout, member_faces
 from quilt_core.errors import LayoutError
 from quilt_core.operations.bases import object_of
 from quilt_core.operations.by_hand import ISLANDS, counted, free_to_move
@@ -117,8 +116,8 @@ def _on_model(document: Document, layout: Layout, chosen: IntArray) -> OnModel:
     """Where islands are on the model, each on the first instance of its object; others than those of objects that have chosen
     ones are nowhere."""
     uv, points, island = [], [], []
-    for (first, last), member in zip(spans(layout.state.members), layout.members, strict=True):
-        if not ((chosen >= first) & (chosen < last)).any():
+    for member, own in zip(layout.members, member_faces(layout), strict=True):
+        if not np.isin(own, chosen).any():
             continue
         source = document.sources[member.source]
         obj, base = object_of(document, member), member.base_layout()
@@ -127,9 +126,7 @@ def _on_model(document: Document, layout: Layout, chosen: IntArray) -> OnModel:
         places = (
             mesh.positions @ matrix[:3, :3].T + matrix[:3, 3]
         ) * source.scene().metres_per_unit
-        own = np.full(base.islands.count + 1, -1, np.int64)
-        own[member.row.numbers] = np.arange(first, last)
-        of_triangle = own[base.face_island[mesh.triangle_face]]
+        of_triangle = own[mesh.triangle_face]
         known = of_triangle >= 0
         uv.append(base.uv[mesh.triangles[known]])
         points.append(places[mesh.corner_vertex[mesh.triangles[known]]])

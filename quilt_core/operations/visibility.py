@@ -8,8 +8,7 @@ from typing import Any
 import numpy as np
 
 from quilt_core.document.document import Document
-from quilt_core.document.layout import Layout
-from quilt_core.document.state import spans
+from quilt_core.document.layout import Layout, member_faces
 from quilt_core.errors import LayoutError
 from quilt_core.measure.density import island_densities
 from quilt_core.operations.operation import Progress, Stopped, figure
@@ -178,11 +177,8 @@ def run(document: Document, settings: Visibility, progress: Progress) -> SeenRes
 def islands_of_faces(layout: Layout) -> dict[tuple[int, int], IntArray]:
     """(F,) island of each face, through the whole layout, by source and number of the object; -1 for none."""
     out: dict[tuple[int, int], IntArray] = {}
-    for member, (first, _) in zip(layout.members, spans(layout.state.members), strict=True):
-        of_face = member.base_layout().face_island
-        here = np.full(int(of_face.max(initial=-1)) + 2, -1)
-        here[member.row.numbers] = first + np.arange(len(member.row.numbers))
-        own, key = here[of_face], (member.source, member.number)
+    for member, own in zip(layout.members, member_faces(layout), strict=True):
+        key = (member.source, member.number)
         out[key] = np.where(own >= 0, own, out[key]) if key in out else own
     return out
 

@@ -45,7 +45,7 @@ class Carried:
     edges : (I,) int64
         Along how many edges.
     misfit : (K,) float64
-        px by which the texture is off at each seam of two islands that belong together now, at its worse end; NaN for others.
+        px by which the texture is off at each seam of an island that was laid with one that lies, at its worse end; NaN for others.
     """
 
     placements: FloatArray
@@ -119,7 +119,8 @@ def carry_across(
         )  # fmt: skip
         neighbour[island], edges[island] = against, int(mine.sum())
         done[island], left[island] = True, False
-    return Carried(now, neighbour, edges, _misfits(sides, now, pixels, period, done))
+    told = np.asarray(done[pair].all(axis=1) & (neighbour[pair] >= 0).any(axis=1))
+    return Carried(now, neighbour, edges, _misfits(sides, now, pixels, period, told))
 
 
 def _facing(placements: FloatArray, facing: FloatArray, island: int) -> float:
@@ -183,10 +184,10 @@ def _misfits(
     placements: FloatArray,
     pixels: FloatArray,
     period: FloatArray,
-    done: BoolArray,
+    told: BoolArray,
 ) -> FloatArray:
     lying = sides.lying(placements, pixels)
     off = lying[:, 0] - lying[:, 1]
     off -= np.round(off.mean(axis=1, keepdims=True) / period) * period
     worst = np.linalg.norm(off, axis=2).max(axis=1, initial=0.0)
-    return np.where(done[sides.islands].all(axis=1), worst, np.nan)
+    return np.where(told, worst, np.nan)

@@ -117,6 +117,13 @@ def test_islands_that_are_named_stay(tmp_path, capsys):
     assert np.allclose(now[2], was[2], atol=1e-6)
 
 
+def test_what_stays_on_both_sides_of_a_seam_is_not_told(tmp_path, capsys):
+    file = pipe(tmp_path, 3, [(0.0, (0.1, 0.1)), (0.0, (0.5, 0.1)), (0.3, (0.2, 0.6))])
+    command = ["continue-across", str(file), "--size", "1024", "--out", str(tmp_path / "out"), "--json", "--islands", "pipe:1"]  # fmt: skip
+    assert main([*command, "--against", "pipe:2", "--against", "pipe:3"]) == 0
+    assert json.loads(capsys.readouterr().out)["misfit_px"] == pytest.approx(0, abs=0.01)
+
+
 def test_one_alone_is_laid_against_its_neighbour_and_none_without_one(tmp_path, capsys):
     file = pipe(tmp_path, 2, ANYHOW[:2])
     out = str(tmp_path / "out")

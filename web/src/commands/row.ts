@@ -75,7 +75,7 @@ export function rowCommands(editor: Editor, { act, busy }: Acting): Command[] {
       id: `in-order-${axis}`,
       label: `In order round ${axis === "best" ? "an axis" : `the ${axis} axis`}`,
       group: "By hand",
-      hint: `pieces of a ring upright, from the top, in their order on the model${axis === "best" ? "; the axis is found" : ""}`,
+      hint: "pieces of a ring upright, from the top, in their order on the model",
       lacks: lacking(...several, [!busy("in-order"), UNDER_WAY]),
       run: () => act("in-order", { islands: editor.selection.list(), axis }),
     })),
