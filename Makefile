@@ -6,7 +6,8 @@ MAKEFLAGS += -j2
 # The lists are whole, and Python compiles what it needs when it needs it.
 INSTALL := $(PY) -m pip install --quiet --disable-pip-version-check --no-deps --no-compile
 PORT ?= 8000
-CHROMIUM := $(shell command -v chromium || command -v chromium-browser)
+# The headless browser on its own takes less than the whole one does without a window.
+CHROMIUM := $(shell command -v chromium-headless-shell)
 
 # Run test-scale once before test-faults: it installs the engines.
 .PHONY: quick-tests test-faults bench-load test-scale demo test check setup bench lint lint-python lint-web lock schema chromium models clean
@@ -45,8 +46,9 @@ web/dist/index.html: $(STAMPS)/node $(shell find web/src web/index.html web/vite
 
 chromium:
 ifeq ($(CHROMIUM),)
-	@if [ "$$(id -u)" = 0 ]; then apt-get update -qq && apt-get install -y -qq --no-install-recommends chromium; \
-	else echo "The browser tests need Chromium: run “sudo apt-get install chromium” and try again." >&2; exit 1; fi
+	@if [ "$$(id -u)" = 0 ]; then apt-get update -qq && apt-get install -y -qq --no-install-recommends chromium-headless-shell; \
+	elif ! command -v chromium >/dev/null; then \
+	echo "The browser tests need Chromium: run “sudo apt-get install chromium-headless-shell” and try again." >&2; exit 1; fi
 endif
 
 # Open test models that nobody here made; without them the tests of real files are skipped.

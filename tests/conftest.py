@@ -6,6 +6,7 @@ import pytest
 from hypothesis import settings
 
 from quilt_core.bake import visibility
+from quilt_core.pack import freedom
 from quilt_core.run import on_files
 
 # On a busy machine any example may take long; no test is about that.
@@ -15,7 +16,8 @@ settings.load_profile("busy machine")
 
 @pytest.fixture(autouse=True)
 def short_work(monkeypatch):
-    """What is unwrapped or edited in files is packed quickly afterwards, and few points of a surface are looked at: how well
-    either does is tested where it is done, with settings of its own."""
+    """What is unwrapped or edited in files is packed quickly afterwards, and few points of a surface are looked at; quick packs make
+    one search: how well each does is tested where it is done, with settings of its own."""
+    monkeypatch.setattr(freedom, "MANY", 0)
     monkeypatch.setattr(on_files, "MANY", 0)
     monkeypatch.setattr(visibility, "TOTAL", 3000)

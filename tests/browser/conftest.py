@@ -110,14 +110,27 @@ def chromium():
     """One headless browser for all tests."""
     with sync_playwright() as playwright:
         browser = playwright.chromium.launch(
-            executable_path=shutil.which("chromium") or "/usr/bin/chromium", args=FLAGS
+            executable_path=shutil.which("chromium-headless-shell") or shutil.which("chromium"),
+            args=FLAGS,
         )
         yield browser
         browser.close()
 
 
+SMOOTH = """const ask = HTMLCanvasElement.prototype.getContext;
+HTMLCanvasElement.prototype.getContext = function (kind, how) {
+  return ask.call(this, kind, kind.startsWith("webgl") ? { ...how, antialias: false } : how);
+};"""
+"""Smooth edges cost software rendering a third of each image, and no test looks at them."""
+
+UNPAINTED = """for (const name of ["clear", "drawArrays", "drawElements", "drawArraysInstanced", "drawElementsInstanced"])
+  WebGL2RenderingContext.prototype[name] = () => {};"""
+"""Table and model are painted by software where there is no graphics card, which takes longer than all else a test waits for.
+Unless a test is marked `painted`, all of it is prepared (geometry, shaders, uniforms), and the last call is left out."""
+
+
 @pytest.fixture
-def window(address, chromium):
+def window(address, chromium, request):
     """A window at 1280 x 800 with nothing kept from before, on no project yet; page errors fail the
     test."""
     errors: list[str] = []
@@ -136,13 +149,9 @@ def window(address, chromium):
     context.add_init_script(
         """localStorage.getItem("quilt-room") || localStorage.setItem("quilt-room", '{"table": {"model": "away", "objectList": true}}')"""
     )
-    # Smooth edges cost software rendering a third of each image, and no test looks at them.
-    context.add_init_script(
-        """const ask = HTMLCanvasElement.prototype.getContext;
-        HTMLCanvasElement.prototype.getContext = function (kind, how) {
-          return ask.call(this, kind, kind.startsWith("webgl") ? { ...how, antialias: false } : how);
-        };"""
-    )
+    context.add_init_script(SMOOTH)
+    if not request.node.get_closest_marker("painted"):
+        context.add_init_script(UNPAINTED)
     page = context.new_page()
     page.on("pageerror", lambda error: errors.append(str(error)))
     page.goto(address + "/api/projects/")

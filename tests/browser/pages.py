@@ -122,21 +122,26 @@ STILL = """async (table) => {
 """What part of the table is in sight, once that stays so."""
 
 
+def view(page):
+    """How UVs of the first sheet become places on the screen, once the table stands still."""
+    box = page.get_by_test_id("table").bounding_box()
+    left, top, scale = map(float, page.get_by_test_id("table").evaluate(STILL).split(","))
+    return lambda u, v: (box["x"] + 1 + left + u * scale, box["y"] + 1 + top - v * scale)
+
+
 def at(page, u: float, v: float) -> tuple[float, float]:
     """Where a UV of the first sheet is on the screen."""
-    box = page.get_by_test_id("table").bounding_box()
-    view = page.get_by_test_id("table").evaluate(STILL)
-    left, top, scale = map(float, view.split(","))
-    return box["x"] + 1 + left + u * scale, box["y"] + 1 + top - v * scale
+    return view(page)(u, v)
 
 
 def drag(page, start, end, drop: bool = True, key: str = "") -> None:
-    page.mouse.move(*at(page, *start))
+    place = view(page)
+    page.mouse.move(*place(*start))
     page.mouse.down()
     if key:
         page.keyboard.down(key)
     for k in range(1, 7):
-        page.mouse.move(*at(page, *(a + (b - a) * k / 6 for a, b in zip(start, end, strict=True))))
+        page.mouse.move(*place(*(a + (b - a) * k / 6 for a, b in zip(start, end, strict=True))))
     if drop:
         page.mouse.up()
     if key:

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import io
 import json
 from pathlib import Path
 
 import pytest
+from PIL import Image
 
-from tests.browser.pages import figure, proven, stage, task
+from tests.browser.pages import figure, proven, settled, stage, task
 
 pytestmark = pytest.mark.browser
 
@@ -114,8 +116,17 @@ def test_rules_change_what_counts(check):
     wait_for_count(page, "mirrored", 16)
 
 
-def test_every_view_has_a_legend_with_numbers(check):
+def middle_of(part) -> bytes:
+    """What is seen of a part of the room, without what lies over it along its rim."""
+    picture = Image.open(io.BytesIO(part.screenshot())).convert("RGB")
+    width, height = picture.size
+    return picture.crop((width // 3, height // 3, width * 2 // 3, height * 2 // 3)).tobytes()
+
+
+@pytest.mark.painted
+def test_every_view_has_a_legend_with_numbers_and_a_picture_of_its_own(check):
     page = check
+    seen = []
     for view, said in {
         "density": "px/m",
         "stretch": "texels/m",
@@ -128,6 +139,10 @@ def test_every_view_has_a_legend_with_numbers(check):
         legend = page.locator("[data-legend]")
         legend.wait_for()
         assert said in legend.inner_text()
+        settled(page)
+        seen.append([middle_of(page.get_by_test_id(part)) for part in ("table", "model")])
+    for pictures in zip(*seen, strict=True):
+        assert len(set(pictures)) == len(seen), "each is painted, and unlike the others"
 
 
 def test_the_report_is_written_and_saved(check):

@@ -102,6 +102,7 @@ def colours(page):
     return {colour: count for count, colour in shot.getcolors(1 << 24)}
 
 
+@pytest.mark.painted
 def test_the_model_wears_an_image_and_a_texture_goes_on_across_seams(page):
     stage(page, "Arrange")
     dock_model(page)

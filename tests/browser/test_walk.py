@@ -39,7 +39,7 @@ def test_the_whole_path_on_the_demo(page):
     stage(page, "Arrange")
     overlaps = figure(page, "overlaps")
     assert int(overlaps) > 0
-    task(page).get_by_role("button", name="Pack 221 islands").click()
+    pack_quickly(page, 221)
     assert changed(page, "overlaps", overlaps) == "0"
     packed = float(figure(page, "coverage"))
     assert packed > spread

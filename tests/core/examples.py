@@ -5,9 +5,9 @@ from __future__ import annotations
 import os
 
 LONG = bool(os.environ.get("QUILT_LONG"))
-PART = 3
+PART = 5
 
 
 def examples(count: int) -> int:
-    """All of them with ``QUILT_LONG=1``, else a third: each run takes others."""
-    return count if LONG else max(count // PART, 3)
+    """All of them with ``QUILT_LONG=1``, else a fifth: each run takes others."""
+    return count if LONG else max(count // PART, 2)

@@ -71,14 +71,14 @@ def test_random_edits(spread):
     placements, stack = identity(islands.count), np.full(islands.count, -1)
     measured = measure_layout(islands, placements, TILES, 6.0, stack)
     seen = {"overlaps": 0, "gap": 0, "far apart": 0}
-    for edit in range(EDITS // 2):
+    for edit in range(EDITS // 4):
         placements, stack = random_edit(rng, islands.count, placements, stack)
         measured = measure_again(measured, placements, stack)
         whole = measure_layout(islands, placements, TILES, 6.0, stack)
         assert same(measured.figures, whole.figures), edit
         seen["overlaps"] += len(whole.figures.overlaps.pairs) > 0
         seen["gap"] += len(whole.figures.close.pairs) > 0
-    assert seen["overlaps"] > 50 and seen["gap"] > 50, "the edits do something"
+    assert seen["overlaps"] > 25 and seen["gap"] > 25, "the edits do something"
 
 
 def test_islands_far_apart_and_together_again():

@@ -327,7 +327,7 @@ def test_an_interrupted_run_goes_on_and_gives_the_same_bytes(folder, tmp_path_fa
         running = subprocess.Popen(
             command, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL, start_new_session=True
         )
-        time.sleep(rng.uniform(0.5, 6.0))
+        time.sleep(rng.uniform(0.5, 4.0))
         os.killpg(running.pid, signal.SIGKILL)
         running.wait()
     code, rows = folder.run()

@@ -21,7 +21,7 @@ import pytest
 pytestmark = pytest.mark.slow
 
 ROOT = Path(__file__).resolve().parents[2]
-KILLS = int(os.environ.get("QUILT_KILLS", "4"))
+KILLS = int(os.environ.get("QUILT_KILLS", "2"))
 OVER = ("done", "failed", "cancelled")
 
 

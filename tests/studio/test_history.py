@@ -77,9 +77,9 @@ def some_action(rng, act, client, atlas):
     return rng.choice(actions)()
 
 
-@pytest.mark.parametrize("seed", [1, 2, 3])
+@pytest.mark.parametrize("seed", [1, 2])
 @pytest.mark.slow
-def test_a_hundred_actions_with_undo_and_redo_in_any_order_end_at_the_same_bits(
+def test_eighty_actions_with_undo_and_redo_in_any_order_end_at_the_same_bits(
     gathered, act, client, monkeypatch, seed
 ):
     # What is measured of a step is no part of its state.
@@ -87,7 +87,7 @@ def test_a_hundred_actions_with_undo_and_redo_in_any_order_end_at_the_same_bits(
     monkeypatch.setattr("studio.api.views.start_measure", lambda *_: None)
     rng = random.Random(seed)
     chain, at, made = [snapshot(gathered.project)], 0, set()
-    for _ in range(100):
+    for _ in range(80):
         choice = rng.random()
         if choice < 0.25 and at > 0:
             assert act(gathered, "undo").status_code == 200
@@ -114,14 +114,14 @@ def test_a_hundred_actions_with_undo_and_redo_in_any_order_end_at_the_same_bits(
 
 @pytest.mark.slow
 def test_two_clients_edit_at_once_and_each_hears_the_truth(gathered, act, client, monkeypatch):
-    """200 edits of two clients that look at the project now and then only."""
+    """120 edits of two clients that look at the project now and then only."""
     monkeypatch.setattr("studio.jobs.queue.start_measure", lambda *_: None)
     monkeypatch.setattr("studio.api.views.start_measure", lambda *_: None)
     rng = random.Random(5)
     project = gathered.project
     seen = [step_of(gathered)] * 2
     weights, house, refused, kept = {}, None, 0, 0
-    for turn in range(200):
+    for turn in range(120):
         who = turn % 2
         if rng.random() < 0.3:
             seen[who] = step_of(gathered)
@@ -152,7 +152,7 @@ def test_two_clients_edit_at_once_and_each_hears_the_truth(gathered, act, client
         for number, value in weights.items():
             assert state.controls["weight"][number] == np.float32(value)
     assert refused > 10
-    assert kept > 100
+    assert kept > 60
     assert Change.objects.filter(verb__in=["weight", "house density"]).count() == kept
 
 
@@ -304,17 +304,17 @@ def test_a_move_of_one_of_ten_thousand_islands_costs_little_and_any_step_opens(m
             return pages * cursor.fetchone()[0]
 
     states, before = [read_state(many.head).placements], size()
-    for _ in range(150):
+    for _ in range(102):
         move(many, int(rng.integers(MANY)), rng)
         states.append(read_state(many.head).placements)
     rows = list(Revision.objects.filter(atlas=many, verb="move").order_by("pk"))
-    assert len(rows) == 150
+    assert len(rows) == 102
     small = [len(bytes(r.state)) for r in rows if r.keyframe_id]
-    assert len(small) >= 147
+    assert len(small) >= 99
     assert max(small) < 200
-    assert (size() - before) * 1000 / 150 < 20e6
+    assert (size() - before) * 1000 / 102 < 20e6
     RECENT.forget()
-    for k in (1, 20, 99, 100, 101, 102, 149):
+    for k in (1, 20, 99, 100, 101):
         assert np.array_equal(read_state(rows[k - 1]).placements, states[k]), k
 
 

@@ -169,19 +169,19 @@ const LINE = 28;
 function Gauges({ gauges }: { gauges: FigureProps[] }) {
   const row = useRef<HTMLDivElement>(null);
   const [fits, setFits] = useState(gauges.length);
+  const names = gauges.map((one) => one.name).join();
   useLayoutEffect(() => {
     const element = row.current;
     if (!element) return undefined;
-    // Those without room stand in a second line, which is not in sight.
-    const count = () => {
-      const parts = [...element.children] as HTMLElement[];
-      setFits(parts.filter((part) => part.offsetTop < LINE / 2).length);
-    };
-    count();
-    const watch = new ResizeObserver(count);
-    watch.observe(element);
+    const parts = [...element.children] as HTMLElement[];
+    // Those without room stand in a second line, which is not in sight. Asked only when a size has changed: the browser
+    // lays the whole page out to answer.
+    const watch = new ResizeObserver(() =>
+      setFits(parts.filter((part) => part.offsetTop < LINE / 2).length),
+    );
+    for (const one of [element, ...parts]) watch.observe(one);
     return () => watch.disconnect();
-  });
+  }, [names]);
   const rest = gauges.slice(fits);
   const tone = rest.find((one) => one.tone === "rose")?.tone ?? rest.find((one) => one.tone)?.tone;
   return (
