@@ -27,7 +27,7 @@ from quilt_core.scene.flags import CONTROLS
 from quilt_core.scene.islands import UV_TOLERANCE
 from quilt_core.scene.mesh import MOST_CHANNELS
 from quilt_core.scene.model import Scene, SceneObject, Siblings
-from quilt_core.scene.tiles import LAST_TILE, TileSize, tile_number
+from quilt_core.scene.tiles import LAST_TILE, TileSize, tile_number, usual_padding
 
 MAIN = "main"
 """Name of the atlas of all islands that are in no other."""
@@ -279,7 +279,10 @@ def file_document(
         raise LayoutError("Two tiles have the same number.", "tiles", "Give each number once.")
     rows = tuple(member.row for member in members)
     count = sum(row.islands for row in rows)
-    state = State(MAIN, rows, tuple(tiles), PADDING, MARGIN, fresh_islands(count))
+    # What files come with is judged by what is usual for their tiles, where that is less.
+    padding = min(PADDING, usual_padding([tile.size for tile in tiles]))
+    margin = min(MARGIN, padding / 2)
+    state = State(MAIN, rows, tuple(tiles), padding, margin, fresh_islands(count))
     layout = Layout(state, members)
     if controls:
         layout = controlled(layout, controls)

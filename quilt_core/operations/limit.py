@@ -11,7 +11,7 @@ from quilt_core.document.document import Document
 from quilt_core.document.layout import Layout
 from quilt_core.operations.layouts import controls_of, density_of, select
 from quilt_core.operations.operation import Progress, figure
-from quilt_core.operations.pack_settings import Pack, decided, for_packer, open_tiles_of
+from quilt_core.operations.pack_settings import Pack, decided, for_packer, open_tiles_of, spaced
 from quilt_core.options import option
 
 
@@ -76,6 +76,7 @@ def _limit(layout: Layout, settings: Limit, stop: Callable[[], bool]) -> AtlasLi
     from quilt_core.pack.limit import explain
 
     chosen = select(layout, settings.islands, "islands") if settings.islands else None
+    settings = spaced(settings, layout.tiles)
     open_tiles = open_tiles_of(layout.tiles, settings)
     frozen = tuple(tile.size for tile in layout.tiles if tile.size not in open_tiles)
     found = explain(

@@ -22,6 +22,7 @@ from quilt_core.operations.pack_settings import (
     decided,
     for_packer,
     open_tiles_of,
+    spaced,
 )
 from quilt_core.operations.values import check_ending
 from quilt_core.options import option
@@ -150,6 +151,7 @@ def _pack(document: Document, layout: Layout, settings: Pack, progress: Progress
     if settings.apart != "no":
         groups = layout.surface.island_material
     tiles = tiles_for(layout, settings, len(np.unique(groups)))
+    settings = spaced(settings, tiles)
     open_tiles = open_tiles_of(tiles, settings)
     frozen = [tile.size for tile in tiles if tile.size not in open_tiles]
     placements = _sized(document, layout, settings, chosen)
@@ -175,7 +177,7 @@ def _pack(document: Document, layout: Layout, settings: Pack, progress: Progress
     if len(tiles) > len(layout.tiles):
         tiles = _used(layout, best, placed, tiles)
     block_cost = None
-    if settings.gap > settings.padding and not settings.fixed_scale and chosen is None:
+    if settings.gap > (settings.padding or 0.0) and not settings.fixed_scale and chosen is None:
         near, far = (
             _quick_scale(layout, placements, one, open_tiles, controls)
             for one in (replace(settings, block=0), settings)
@@ -376,4 +378,4 @@ def layout_sheets(layout: Layout, name: str, several: bool) -> dict[str, bytes]:
 
 def what(settings: Pack, result: Packed) -> str:
     """What was done, in a few words."""
-    return f"{settings.effort}, padding {settings.padding:g} px"
+    return f"{settings.effort}, padding {result.atlases[0].padding:g} px"

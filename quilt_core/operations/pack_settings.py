@@ -14,7 +14,7 @@ from quilt_core.operations.layouts import SELECTORS, Selector
 from quilt_core.operations.values import NUMBER_OR_WORD, SIZE, Size, read_density
 from quilt_core.options import option
 from quilt_core.pack.settings import PackSettings
-from quilt_core.scene.tiles import TileSize
+from quilt_core.scene.tiles import TileSize, usual_padding
 
 KEEP, EQUAL, FIXED, HOUSE = "keep", "equal", "fixed", "house"
 DENSITIES = (KEEP, EQUAL, FIXED, HOUSE)
@@ -36,6 +36,13 @@ def read_pack_density(given: Any) -> str | float:
 class Pack(PackSettings):
     """Settings of packing: the packer's, and which islands at which size into which tiles."""
 
+    padding: float | None = option(  # type: ignore[assignment]
+        None, "smallest gap between islands; without it a 128th of the tile: 16 px at 2048",
+        unit="px", low=0, high=1024,
+    )  # fmt: skip
+    margin: float | None = option(  # type: ignore[assignment]
+        None, "smallest gap to the tile's edge; without it half the padding", unit="px", low=0, high=1024
+    )  # fmt: skip
     density: str | float | None = option(
         None,
         "keep: sizes in proportion, as large as fits; equal: evened out, as large as fits; fixed: the size they have; "
@@ -65,7 +72,7 @@ class Pack(PackSettings):
     @property
     def gap(self) -> float:
         """px between islands: the padding, or more where blocks ask for it."""
-        return max(self.padding, gap_for_blocks(self.block or 0))
+        return max(self.padding or 0.0, gap_for_blocks(self.block or 0))
 
     @property
     def is_fixed(self) -> bool:
@@ -105,6 +112,15 @@ def decided(document: Document, settings: P) -> P:
     """The settings with what a document says where they say nothing."""
     block = document.rules.get("block", 0) if settings.block is None else settings.block
     return replace(settings, density=density_for(document, settings), block=block)
+
+
+def spaced(settings: P, tiles: Sequence[TileRow]) -> P:
+    """The settings with the padding and the margin that are usual for tiles where they say nothing."""
+    padding = settings.padding
+    if padding is None:
+        padding = usual_padding([tile.size for tile in tiles])
+    margin = padding / 2 if settings.margin is None else settings.margin
+    return replace(settings, padding=padding, margin=margin)
 
 
 def for_packer(settings: Pack, tiles: tuple[TileSize, ...]) -> PackSettings:

@@ -126,6 +126,22 @@ _ALL = (
         synonyms=("seen", "hidden faces", "look around", "occluded"),
     ),
     Operation(
+        name="detail",
+        help="Tell the lowest density at which painted islands still look the same, and weights that follow.",
+        settings_name="Detail",
+        result_name="DetailResult",
+        home="quilt_core.operations.detail",
+        example="props/*.glb",
+        files=FileUse(),
+        synonyms=(
+            "texture resolution",
+            "lower density",
+            "save texels",
+            "mip level",
+            "how much detail",
+        ),
+    ),
+    Operation(
         name="plan",
         help="Tell which tiles reach a density, what they cost in memory, and what merging would save.",
         settings_name="Plan",

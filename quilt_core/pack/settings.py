@@ -92,7 +92,7 @@ class PackSettings:
             raise LayoutError("Two tiles have the same number.", "tiles", "Give each tile once.")
         shortest = min(min(tile.width, tile.height) for tile in self.bins)
         for label, distance in (("padding", self.padding), ("margin", self.margin)):
-            if not 0 <= distance < shortest / 2:
+            if distance is not None and not 0 <= distance < shortest / 2:
                 raise LayoutError(
                     f"A {label} of {distance:g} px in a tile whose shorter edge has {shortest} px.",
                     label,

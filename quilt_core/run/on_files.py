@@ -13,7 +13,7 @@ import numpy as np
 from quilt_core.document.document import Document
 from quilt_core.document.layout import Layout
 from quilt_core.document.project.file import ProjectFile, is_project
-from quilt_core.document.state import split
+from quilt_core.document.state import State, split
 from quilt_core.errors import LayoutError, QuiltError
 from quilt_core.formats.references import referenced_files
 from quilt_core.operations.export import Export, check_target
@@ -31,17 +31,31 @@ from quilt_core.options import Option, check_options, option, options_of, settin
 from quilt_core.pack.settings import Effort
 from quilt_core.run.inputs import Input
 from quilt_core.scene.model import Siblings
+from quilt_core.scene.tiles import usual_padding
 
 
 @dataclass(frozen=True)
 class GapSettings:
     """Distances of a layout that is packed along the way."""
 
-    padding: float = option(8.0, "smallest gap between islands", unit="px", low=0, high=1024)
-    margin: float = option(4.0, "smallest gap to the edge of the tile", unit="px", low=0, high=1024)
+    padding: float | None = option(
+        None, "smallest gap between islands; without it a 128th of the tile: 16 px at 2048",
+        unit="px", low=0, high=1024,
+    )  # fmt: skip
+    margin: float | None = option(
+        None, "smallest gap to the edge of the tile; without it half the padding", unit="px", low=0, high=1024
+    )  # fmt: skip
 
     def __post_init__(self) -> None:
         check_options(self)
+
+    def at(self, state: State) -> State:
+        """The state with these distances."""
+        padding = self.padding
+        if padding is None:
+            padding = usual_padding([tile.size for tile in state.tiles])
+        margin = padding / 2 if self.margin is None else self.margin
+        return replace(state, padding=padding, margin=margin)
 
 
 @dataclass(frozen=True)
@@ -344,11 +358,7 @@ def read_document(
         document = Document([], read_sources(paths, given.unit, progress))
     if use.gaps and opened is None:
         gaps: GapSettings = settings[GapSettings]
-        states = [
-            replace(layout.state, padding=gaps.padding, margin=gaps.margin)
-            for layout in document.layouts
-        ]
-        document = document.having(states)
+        document = document.having([gaps.at(layout.state) for layout in document.layouts])
     beside: dict[str, list[FileSource]] = {}
     images: dict[tuple[str, int], Any] = {}
     others: dict[str, Document] = {}

@@ -19,6 +19,24 @@ LAST_TILE = 1100
 MOST_MORE = 30
 
 
+PART = 128
+"""A padding of one part in so many keeps a texel between islands down to a level of so many px (common practice: 16 px at 2048)."""
+
+
+def usual_padding(tiles: Sequence[TileSize]) -> float:
+    """Padding in px that is common for tiles: a 128th of the largest, by its shorter edge, as far as the smallest has room.
+
+    Examples
+    --------
+    >>> usual_padding([TileSize(1001, 2048, 2048)]), usual_padding([TileSize(1001, 512, 1024)])
+    (16.0, 4.0)
+    >>> usual_padding([TileSize(1001, 8192, 8192), TileSize(1002, 64, 64)])
+    16.0
+    """
+    edges = [min(tile.width, tile.height) for tile in tiles]
+    return float(min(max(2, round(max(edges) / PART)), min(edges) // 4))
+
+
 def tile_number(column: int, row: int) -> int:
     """Number of the tile in a column and a row, both from 0.
 

@@ -33,6 +33,11 @@ class ControlIn(OnChange):
         help_text="islands of one shape, a list for each stack",
     )
     weight = serializers.FloatField(required=False, min_value=0.01, max_value=100)
+    weights = serializers.ListField(
+        child=serializers.FloatField(min_value=0.01, max_value=100),
+        required=False,
+        help_text="one for each of the islands, in their order",
+    )
 
 
 class TileIn(serializers.Serializer[Any]):

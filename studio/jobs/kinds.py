@@ -137,9 +137,9 @@ def _textures(job: Job, asked: OperationParams, reporter: Reporter) -> dict[str,
     return draw_textures(_revision(asked), asked.settings, reporter)
 
 
-def _visibility(job: Job, asked: OperationParams, reporter: Reporter) -> dict[str, Any]:
+def _look(job: Job, asked: OperationParams, reporter: Reporter) -> dict[str, Any]:
     revision = _revision(asked)
-    done = operate(revision, "visibility", asked.settings, reporter)
+    done = operate(revision, job.kind, asked.settings, reporter)
     members = [[m.row.object, m.row.islands] for m in done.document.layout.members]
     return {"revision": revision.pk, "members": members, **done.values}
 
@@ -262,7 +262,8 @@ JOB_KINDS: dict[str, tuple[type[msgspec.Struct], Work]] = {
     "report": (Params, _report),
     "merge": (OperationParams, _merge),
     "textures": (OperationParams, _textures),
-    "visibility": (OperationParams, _visibility),
+    "visibility": (OperationParams, _look),
+    "detail": (OperationParams, _look),
     "bake": (OperationParams, _bake),
     "bake part": (BakePartParams, _bake_part),
     "plan coverage": (CoverageParams, _plan_coverage),

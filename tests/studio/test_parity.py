@@ -65,7 +65,7 @@ CHANGED = {
 }  # fmt: skip
 """Settings of operations that change a layout."""
 COVERED = {
-    "inspect", "visibility", "plan", "limit", "merge", "check", "bake", "textures", "export", "stacks", "look-alikes", "update", "gather",
+    "inspect", "visibility", "detail", "plan", "limit", "merge", "check", "bake", "textures", "export", "stacks", "look-alikes", "update", "gather",
     "channels", "report", "diff", *CHANGED,
 }  # fmt: skip
 
@@ -156,6 +156,26 @@ def test_findings_visibility_and_limits_are_the_same(client, act, pipes, tmp_pat
     found = on_atlas(act, pipes, "visibility", views="above").result["atlases"][0]
     for ours, theirs in zip(found["islands"], told["islands"], strict=True):
         assert ours["share"] == theirs["share"] and ours["weight"] == theirs["weight"]
+
+
+def test_detail_is_the_same_and_its_weights_are_given_in_one_step(
+    client, act, send, atlas, tmp_path, capsys
+):
+    (tmp_path / "lamp.glb").write_bytes(plain_device(1, 64, 4))
+    assert send(lamp__glb=plain_device(1, 64, 4)).status_code == 201
+    limits = {"decibels": 30, "colour": 6}
+    told = on_files(tmp_path, capsys, "detail", "", tmp_path / "lamp.glb", **limits)["atlases"][0]
+    found = on_atlas(act, atlas, "detail", **limits).result["atlases"][0]
+    assert found["islands"] == told["islands"] and len(told["islands"]) == 4
+    assert min(row["weight"] for row in told["islands"]) < 1
+    rows = told["islands"][::-1]
+    given = {"islands": [r["number"] for r in rows], "weights": [r["weight"] for r in rows]}
+    assert act(atlas, "control", **given).status_code == 200
+    atlas.refresh_from_db()
+    kept = client.get(f"/api/revisions/{atlas.head_id}/").json()["controls"]["weight"]
+    assert kept == pytest.approx([r["weight"] for r in told["islands"]], rel=1e-6)
+    refused = act(atlas, "control", islands=[0, 1], weights=[1.0])
+    assert refused.status_code == 400 and "1 weights for 2 islands" in refused.json()["what"]
 
 
 @pytest.mark.slow

@@ -61,5 +61,7 @@ it("says sizes in the unit that suits the longest side", () => {
 });
 
 it("proposes the padding that is common for a tile (common practice: 16 px at 2048)", () => {
-  expect([512, 1024, 2048, 4096, 64].map(format.usualPadding)).toEqual([4, 8, 16, 32, 2]);
+  const found = [512, 1024, 2048, 4096, 64].map((size) => format.usualPadding(size));
+  expect(found).toEqual([4, 8, 16, 32, 2]);
+  expect(format.usualPadding(8192, 64)).toBe(16);
 });

@@ -76,8 +76,9 @@ export function size(metres: readonly number[] | null): string {
 /** The name of an action as people read it. */
 export const action = (name: string) => name.replaceAll("-", " ");
 
-/** Padding in px that is common for a tile: 16 at 2048, so that gaps stay open for as many halvings. */
-export const usualPadding = (shortest: number) => Math.max(2, Math.round(shortest / 128));
+/** Padding in px that is common for tiles, by their shorter edges: of the largest 16 at 2048, as far as the smallest has room. */
+export const usualPadding = (...edges: number[]) =>
+  Math.min(Math.max(2, Math.round(Math.max(...edges) / 128)), Math.floor(Math.min(...edges) / 4));
 
 /** Mip level down to which a gap keeps one texel, and the size of that level. */
 export function lastMip(gap: number, size: number): { level: number; size: number } | null {

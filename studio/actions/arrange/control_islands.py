@@ -46,6 +46,8 @@ class ControlEdit:
     stacks : sequence of sequences of int
         Islands of one shape each: one stack each.
     weight : float, optional
+    weights : sequence of float
+        One for each of `islands`, in their order.
     """
 
     islands: Sequence[int]
@@ -56,6 +58,7 @@ class ControlEdit:
     stack: bool | None = None
     stacks: Sequence[Sequence[int]] = ()
     weight: float | None = None
+    weights: Sequence[float] = ()
 
     @property
     def chosen(self) -> NDArray[np.int64]:
@@ -95,6 +98,15 @@ def control_islands(revision: Revision, asked: ControlEdit) -> Made:
     if asked.weight is not None:
         controls["weight"][chosen] = asked.weight
         verb = "weight"
+    if asked.weights:
+        if len(asked.weights) != len(asked.islands):
+            raise Refused(
+                f"{len(asked.weights)} weights for {len(asked.islands)} islands.",
+                "weights",
+                "Give one for each island.",
+            )
+        controls["weight"][list(asked.islands)] = asked.weights
+        verb = "weight"
     if asked.bundle_by:
         verb = f"bundle by {asked.bundle_by}"
         groups = _groups(layout, asked.bundle_by)[chosen]
@@ -109,7 +121,9 @@ def control_islands(revision: Revision, asked: ControlEdit) -> Made:
     if not verb:
         raise Refused("Nothing was changed.", "controls", "Say what to change.")
     # Stacks change what is an overlap; all else is measured already.
-    measured = asked.stack is None and not asked.stacks and asked.weight is None
+    measured = (
+        asked.stack is None and not asked.stacks and asked.weight is None and not asked.weights
+    )
     state = layout.state.having(controls=controls)
     told = {"islands": len(chosen)}
     return Made(verb, state, counted(len(chosen)), told, measured_as=revision if measured else None)

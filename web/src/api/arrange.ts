@@ -171,14 +171,18 @@ export function useBudget(atlas: Atlas, asked: Budget | undefined) {
   });
 }
 
-/** Settings of a pack that a preset keeps. */
-export type PackSettings = Required<
+/** Distances that nobody gave follow the size of the tile. */
+type Distances = "padding" | "margin";
+/** Settings of a pack as they are kept. */
+export type KeptPack = Required<
   Omit<PackRequest, "change" | "size" | "tile" | "islands" | "draft" | "seconds">
 >;
+/** Settings of a pack that a preset keeps. */
+export type PackSettings = Omit<KeptPack, Distances> & Record<Distances, number>;
 
 /** The options of packing as the core declares them: defaults, bounds and words. */
 export type PackOptions = {
-  defaults: PackSettings;
+  defaults: KeptPack;
   choices: <Name extends "rotate" | "order" | "effort" | "apart">(
     name: Name,
   ) => readonly PackSettings[Name][];
@@ -193,8 +197,10 @@ export function usePackOptions(): PackOptions | undefined {
     const by = new Map(operation.options.map((option) => [option.name, option]));
     return {
       defaults: Object.fromEntries(
-        kept.filter((o) => o.default !== null).map((o) => [o.name, o.default]),
-      ) as PackSettings,
+        kept
+          .filter((o) => o.default !== null || ["padding", "margin"].includes(o.name))
+          .map((o) => [o.name, o.default]),
+      ) as KeptPack,
       choices: (name) => (by.get(name)?.choices ?? []) as never[],
       bounds: (name) => ({
         min: by.get(name)?.low ?? 0,

@@ -175,6 +175,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/atlases/{atlas_id}/detail/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Check its settings, and do or queue it. */
+        post: operations["detail"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/atlases/{atlas_id}/diff/": {
         parameters: {
             query?: never;
@@ -2311,6 +2328,8 @@ export interface components {
             stacks?: number[][];
             /** Format: double */
             weight?: number;
+            /** @description one for each of the islands, in their order */
+            weights?: number[];
         };
         /**
          * @description One number per island; flags are the sum of 1 lock place, 2 turn, 4 size, 8 may mirror, 16
@@ -2362,6 +2381,31 @@ export interface components {
          * @enum {string}
          */
         DensityUnitEnum: "px/m" | "px/cm" | "px/in";
+        /** @description Tell the lowest density at which painted islands still look the same, and weights that follow. */
+        DetailIn: {
+            /** @description the step that the user saw; 409 when what the edit touches was changed since */
+            change: number;
+            /**
+             * Format: double
+             * @description least peak signal-to-noise ratio of what is stored, dB; usually 45.0
+             */
+            decibels?: number;
+            /**
+             * Format: double
+             * @description largest CIEDE2000 of a texel's colour, 1 is just not seen; usually 1.0
+             */
+            colour?: number;
+            /**
+             * Format: double
+             * @description part of the texels that keep below that; usually 0.99
+             */
+            share?: number;
+            /**
+             * Format: double
+             * @description weight that is proposed at least, however plain an island is; usually 0.125
+             */
+            least?: number;
+        };
         /** @description Tell what differs between two layouts: what moved, was turned, changed in size, density, stretch or texture. */
         DiffIn: {
             /** @description the step that the user saw; 409 when what the edit touches was changed since */
@@ -3017,14 +3061,14 @@ export interface components {
             change: number;
             /**
              * Format: double
-             * @description smallest gap between islands, px; usually 8.0
+             * @description smallest gap between islands; without it a 128th of the tile: 16 px at 2048, px; usually None
              */
-            padding?: number;
+            padding?: number | null;
             /**
              * Format: double
-             * @description smallest gap to the tile's edge, px; usually 4.0
+             * @description smallest gap to the tile's edge; without it half the padding, px; usually None
              */
-            margin?: number;
+            margin?: number | null;
             /**
              * @description turns that islands may make: none, by halves, by quarters, or free; usually quarter
              *
@@ -3218,14 +3262,14 @@ export interface components {
             density?: number | string;
             /**
              * Format: double
-             * @description smallest gap between islands of a new layout, px; usually 8.0
+             * @description smallest gap between islands of a new layout; without it a 128th of the tile: 16 px at 2048, px; usually None
              */
-            padding?: number;
+            padding?: number | null;
             /**
              * Format: double
-             * @description smallest gap to the edge of the tile, px; usually 4.0
+             * @description smallest gap to the edge of the tile; without it half the padding, px; usually None
              */
-            margin?: number;
+            margin?: number | null;
             /** @description tiles that a new layout may take, each like the first; unused ones are left out; usually 1 */
             most_tiles?: number;
             /**
@@ -3540,14 +3584,14 @@ export interface components {
             change: number;
             /**
              * Format: double
-             * @description smallest gap between islands, px; usually 8.0
+             * @description smallest gap between islands; without it a 128th of the tile: 16 px at 2048, px; usually None
              */
-            padding?: number;
+            padding?: number | null;
             /**
              * Format: double
-             * @description smallest gap to the tile's edge, px; usually 4.0
+             * @description smallest gap to the tile's edge; without it half the padding, px; usually None
              */
-            margin?: number;
+            margin?: number | null;
             /**
              * @description turns that islands may make: none, by halves, by quarters, or free; usually quarter
              *
@@ -5005,6 +5049,45 @@ export interface components {
             /** @description points that were looked at */
             points: number;
         };
+        /** @description Tell the lowest density at which painted islands still look the same, and weights that follow. */
+        DetailResult: {
+            /** @description each atlas */
+            atlases: {
+                /** @description its name */
+                atlas: string;
+                /** @description painted ones */
+                islands: {
+                    /** @description its number in the atlas, from 0 */
+                    number: number;
+                    /** @description its object */
+                    object: string;
+                    /** @description its number in the object, from 1 */
+                    island: number;
+                    /** @description its surface, m² */
+                    area_m2: number;
+                    /** @description density of its textures today, the finest of them, px/m */
+                    painted: number;
+                    /** @description lowest density at which they look the same, px/m */
+                    needed: number;
+                    /** @description texture that needs it */
+                    role: string;
+                    /** @description proposed: what it needs, against the island that needs most */
+                    weight: number;
+                }[];
+                /** @description islands of the atlas */
+                count: number;
+                /** @description of the painted islands, as they were painted */
+                painted_texels: number;
+                /** @description that they need at one density for all */
+                even_texels: number;
+                /** @description that they need at the proposed weights */
+                needed_texels: number;
+                /** @description part of the texels at one density that weights save */
+                saved: number;
+            }[];
+            /** @description what could not be looked at */
+            notes: string[];
+        };
         /** @description Tell which tiles reach a density, what they cost in memory, and what merging would save. */
         PlanResult: {
             /** @description how many */
@@ -5802,6 +5885,33 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ProjectOut"];
+                };
+            };
+        };
+    };
+    detail: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                atlas_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DetailIn"];
+                "application/x-www-form-urlencoded": components["schemas"]["DetailIn"];
+                "multipart/form-data": components["schemas"]["DetailIn"];
+            };
+        };
+        responses: {
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
                 };
             };
         };

@@ -1,4 +1,5 @@
 import type { Atlas, Job } from "./client";
+import { lastAnswer, type Counted } from "./lastAnswer";
 
 /** A weight that an island may have. */
 export type Proposal = {
@@ -18,10 +19,7 @@ type Seen = {
 };
 
 /** What looking at an atlas gave, as the server tells it. */
-type Told = {
-  members: [number, number][];
-  atlases: { islands: Seen[]; count: number; stacks: number[][]; freed: number }[];
-};
+type Told = { islands: Seen[]; count: number; stacks: number[][]; freed: number };
 
 /** The same by the numbers of islands. */
 export type Look = {
@@ -33,24 +31,12 @@ export type Look = {
 };
 
 /** The last look at an atlas that is about the islands it has now. */
-export function lastLook(
-  jobs: Job[],
-  atlas: Atlas,
-  objects: { id: number; islands: number }[],
-): Look | null {
-  const job = jobs.find(
-    (one) => one.kind === "visibility" && one.state === "done" && one.atlas === atlas.id,
-  );
-  const told = job?.result as unknown as Told | undefined;
-  const same =
-    told?.members.length === objects.length &&
-    told.members.every(
-      ([id, islands], k) => objects[k].id === id && objects[k].islands === islands,
-    );
-  return told?.atlases.length && same ? byNumber(told) : null;
+export function lastLook(jobs: Job[], atlas: Atlas, objects: Counted[]): Look | null {
+  const told = lastAnswer<Told>("visibility", jobs, atlas, objects);
+  return told && byNumber(told);
 }
 
-function byNumber({ atlases: [{ islands, count, stacks, freed }] }: Told): Look {
+function byNumber({ islands, count, stacks, freed }: Told): Look {
   const look: Look = {
     share: new Array<number>(count).fill(1),
     screen: new Array<number>(count).fill(0),

@@ -23,6 +23,11 @@ const HOMES: Record<string, Home> = {
     page: ["even out part", "Visibility"],
     unfold: "more visibility open",
   },
+  detail: {
+    stage: "Even out",
+    page: ["even out part", "Detail"],
+    unfold: "more detail open",
+  },
   pack: { stage: "Arrange", page: ["arrange part", "Pack"], unfold: "pack more" },
   plan: { stage: "Arrange", page: ["arrange part", "Plan"] },
   stacks: { stage: "Arrange", page: ["arrange part", "Stacks"] },

@@ -6,6 +6,7 @@ import { oldWords, useEditor } from "../api/hooks";
 import type { PanelProps } from "./props";
 import * as format from "../format";
 import { useKept } from "../state";
+import { DetailPart } from "./DetailPart";
 import { ProportionsPart } from "./ProportionsPart";
 import {
   Choice,
@@ -24,16 +25,18 @@ const SCOPES = ["all", "selected"] as const;
 const KEEP = ["across all", "per object"] as const;
 
 const UNITS = Object.keys(format.DENSITY_UNITS) as format.DensityUnit[];
-const PARTS = ["Density", "Visibility"] as const;
+const PARTS = ["Density", "Visibility", "Detail"] as const;
 
-/** Even out has two pages: the density, and what nobody sees, which is a reason for another one. */
+/** Even out has pages for the density, and for reasons for another one: what nobody sees, and what is plain. */
 export function EvenOutPanel(props: PanelProps) {
   const [part, setPart] = useKept<(typeof PARTS)[number]>("even out part", "Density");
   return (
     <>
       <Pages label="Even out" pages={PARTS} page={part} turn={setPart} />
       <Box role="tabpanel" aria-label={part}>
-        {part === "Visibility" ? <VisibilityPart {...props} /> : <DensityPart {...props} />}
+        {part === "Density" && <DensityPart {...props} />}
+        {part === "Visibility" && <VisibilityPart {...props} />}
+        {part === "Detail" && <DetailPart {...props} />}
       </Box>
     </>
   );

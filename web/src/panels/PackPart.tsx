@@ -2,7 +2,13 @@ import { useAction } from "../api/actions/act";
 import { Box, Button, Collapsible, Flex, Input, NativeSelect, Text } from "@chakra-ui/react";
 import { useEffect, useState } from "react";
 import { useEditor } from "../api/hooks";
-import { useDrafts, usePackOptions, type PackOptions, type PackSettings } from "../api/arrange";
+import {
+  useDrafts,
+  usePackOptions,
+  type KeptPack,
+  type PackOptions,
+  type PackSettings,
+} from "../api/arrange";
 import type { PanelProps } from "./props";
 import * as format from "../format";
 import { useKept, useUi } from "../state";
@@ -42,6 +48,8 @@ const SHOWN = [
   "tile",
   "islands",
 ];
+/** What a layout is judged by that nobody packed, px. */
+const UNSAID = { padding: 8, margin: 4 };
 /** How the density is set, for islands that are scaled and such that keep their size, as they are and evened out. */
 const DENSITIES = [
   ["keep", "equal"],
@@ -69,17 +77,25 @@ function Settings({ atlas, project, jobs, options }: PanelProps & { options: Pac
     setWidth(tileWidth);
     setHeight(tileHeight);
   }, [tileWidth, tileHeight]);
-  const [found, setAll] = useKept<PackSettings>(`pack ${atlas.id}`, {
+  const edges =
+    tiles.length === 1 ? [Math.min(width, height)] : tiles.map((t) => Math.min(t.width, t.height));
+  const shortest = Math.min(...edges);
+  const usual = format.usualPadding(...edges);
+  const packed = atlas.padding !== UNSAID.padding || atlas.margin !== UNSAID.margin;
+  const [found, setAll] = useKept<KeptPack>(`pack ${atlas.id}`, {
     ...options.defaults,
-    padding: atlas.padding,
-    margin: atlas.margin,
+    padding: packed ? atlas.padding : null,
+    margin: packed ? atlas.margin : null,
   });
   // Settings that were kept under names that are none any more are not sent.
-  const s = Object.fromEntries(
+  const known = Object.fromEntries(
     Object.entries(found).filter(([name]) => name in options.defaults),
-  ) as PackSettings;
+  ) as KeptPack;
+  // As long as nobody says otherwise the distances follow the size of the tile.
+  const padding = known.padding ?? usual;
+  const s: PackSettings = { ...known, padding, margin: known.margin ?? padding / 2 };
   const { choices, bounds } = options;
-  const set = (change: Partial<PackSettings>) => setAll({ ...s, ...change });
+  const set = (change: Partial<PackSettings>) => setAll({ ...known, ...change });
   const [scope, setScope] = useKept<(typeof SCOPE)[number]>("pack scope", "all");
   const [more, setMore] = useKept("pack more", false);
   const [only, setOnly] = useKept<number | null>("pack into", null);
@@ -97,11 +113,6 @@ function Settings({ atlas, project, jobs, options }: PanelProps & { options: Pac
   const density = (fixed: boolean, evenly: boolean) =>
     set({ density: DENSITIES[Number(fixed)][Number(evenly)] });
   const rest = useMore("pack", SHOWN);
-  const shortest =
-    tiles.length === 1
-      ? Math.min(width, height)
-      : Math.min(...tiles.map((t) => Math.min(t.width, t.height)));
-  const usual = format.usualPadding(shortest);
   const run = (draft: boolean) =>
     packAction.run({
       ...rest,

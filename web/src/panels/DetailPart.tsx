@@ -1,0 +1,151 @@
+import { Box, Button, Flex, Text } from "@chakra-ui/react";
+import { useMemo } from "react";
+import { useAction } from "../api/actions/act";
+import { toGive, type Needed, type Needs } from "../api/detail";
+import { useEditor } from "../api/hooks";
+import { lastAnswer } from "../api/lastAnswer";
+import { numberIn } from "../editor/document/LayoutDocument";
+import * as format from "../format";
+import { MoreOptions, useMore } from "./MoreOptions";
+import { Foot, MainButton, Running, running, Title } from "./parts";
+import type { PanelProps } from "./props";
+
+const MOST = 60;
+
+/** Detail: the lowest density at which painted islands still look the same, and weights to accept. */
+export function DetailPart({ atlas, jobs }: PanelProps) {
+  const control = useAction("control");
+  const detail = useAction("detail");
+  const editor = useEditor("document", "figures");
+  const rest = useMore("detail", []);
+  const objects = (editor.document.info?.objects ?? []).map(({ id, islands }) => ({ id, islands }));
+  const needs = useMemo(
+    () => lastAnswer<Needs>("detail", jobs, atlas, objects),
+    [jobs, atlas, JSON.stringify(objects)], // eslint-disable-line react-hooks/exhaustive-deps
+  );
+  const weights = editor.document.info?.controls.weight ?? [];
+  const rows = needs ? toGive(needs, (island) => weights[island] ?? 1) : [];
+  const accept = (given: Needed[]) =>
+    control.run({
+      islands: given.map((one) => one.number),
+      weights: given.map((one) => one.weight),
+    });
+  return (
+    <>
+      <Title note="Textures are compared with the levels of their mip chain: what is plain needs fewer texels than what is busy. Nothing is done unasked.">
+        Detail
+      </Title>
+      <MoreOptions operation="detail" shown={[]} />
+      {needs && (
+        <Box
+          borderTopWidth="1px"
+          borderColor="line"
+          pt="1.5"
+          mb="2"
+          fontSize="12.5px"
+          data-testid="detailed"
+        >
+          <Text mb="1.5" lineHeight="1.35">
+            {needs.saved > 0
+              ? `With these weights ${format.counted(needs.needed_texels, "texel")} show what ${format.whole(needs.even_texels)} show at one density for all: ${format.percent(needs.saved)} % less.`
+              : `All ${format.counted(needs.islands.length, "painted island")} need the same density.`}
+          </Text>
+          {rows.length > 0 ? (
+            <List rows={rows} accept={accept} busy={control.busy} />
+          ) : (
+            <Text color="soft">They have these weights.</Text>
+          )}
+        </Box>
+      )}
+      <Foot>
+        <MainButton
+          disabled={!atlas.objects || running(jobs, "detail")}
+          busy={detail.busy}
+          onClick={() => detail.run(rest)}
+        >
+          {needs ? "Compare again" : "Compare textures"}
+        </MainButton>
+        <Running jobs={jobs} kind="detail" />
+      </Foot>
+    </>
+  );
+}
+
+type ListProps = { rows: Needed[]; accept: (rows: Needed[]) => void; busy: boolean };
+
+function List({ rows, accept, busy }: ListProps) {
+  const editor = useEditor("selection");
+  const named = (island: number) => {
+    const object = editor.document.objectOf(island);
+    return object ? `${object.name} · island ${numberIn(object, island)}` : "";
+  };
+  const show = (islands: number[]) => {
+    editor.select((selection) => selection.set(islands));
+    editor.frameSelection();
+  };
+  return (
+    <>
+      <Box as="ul" listStyleType="none" maxH="200px" overflowY="auto" tabIndex={0}>
+        {rows.slice(0, MOST).map((one) => (
+          <Flex as="li" key={one.number} align="center" gap="1" fontSize="12px">
+            <Button
+              size="2xs"
+              variant="plain"
+              px="0"
+              h="20px"
+              flex="1"
+              minW="0"
+              justifyContent="flex-start"
+              fontWeight="400"
+              fontSize="12px"
+              title={`${format.density(one.needed)} of ${format.density(one.painted)} ${format.densityUnit()} are enough; its ${one.role} texture needs them`}
+              onClick={() => show([one.number])}
+            >
+              <Text truncate>{named(one.number)}</Text>
+            </Button>
+            <Text color="soft" flexShrink="0">
+              {one.weight.toPrecision(2)} ×
+            </Text>
+            <Button
+              size="2xs"
+              variant="ghost"
+              h="20px"
+              px="1"
+              color="petrol"
+              disabled={busy}
+              onClick={() => accept([one])}
+              aria-label={`Give ${named(one.number)} a weight of ${one.weight.toPrecision(2)}`}
+            >
+              accept
+            </Button>
+          </Flex>
+        ))}
+        {rows.length > MOST && (
+          <Text fontSize="12px" color="soft">
+            and {format.whole(rows.length - MOST)} more
+          </Text>
+        )}
+      </Box>
+      <Flex mt="1.5" gap="1.5">
+        <Button
+          size="2xs"
+          variant="outline"
+          borderColor="petrol"
+          color="petrol"
+          disabled={busy}
+          onClick={() => accept(rows)}
+        >
+          Accept {rows.length > 1 ? `all ${format.whole(rows.length)}` : "it"}
+        </Button>
+        <Button
+          size="2xs"
+          variant="outline"
+          borderColor="line"
+          onClick={() => show(rows.map((one) => one.number))}
+        >
+          Select them
+        </Button>
+      </Flex>
+    </>
+  );
+}
