@@ -3,7 +3,8 @@ PY := .venv/bin/python
 STAMPS := .setup
 # Python and Node are set up beside one another.
 MAKEFLAGS += -j2
-# The lists are whole, and Python compiles what it needs when it needs it.
+# The lists are whole, and Python compiles what it needs when it needs it, and keeps it: every process would do it anew.
+unexport PYTHONDONTWRITEBYTECODE
 INSTALL := $(PY) -m pip install --quiet --disable-pip-version-check --no-deps --no-compile
 PORT ?= 8000
 # The headless browser on its own takes less than the whole one does without a window.

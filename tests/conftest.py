@@ -6,7 +6,7 @@ import pytest
 from hypothesis import settings
 
 from quilt_core.bake import visibility
-from quilt_core.pack import freedom
+from quilt_core.pack import efforts, freedom
 from quilt_core.run import on_files
 
 # On a busy machine any example may take long; no test is about that.
@@ -21,3 +21,9 @@ def short_work(monkeypatch):
     monkeypatch.setattr(freedom, "MANY", 0)
     monkeypatch.setattr(on_files, "MANY", 0)
     monkeypatch.setattr(visibility, "TOTAL", 3000)
+
+
+@pytest.fixture
+def every_search(short_work, monkeypatch):
+    """As users, and processes that a test starts, have it: a quick pack also tries what has less freedom."""
+    monkeypatch.setattr(freedom, "MANY", efforts.MANY)

@@ -67,16 +67,21 @@ def run(document: Document, settings: Limit, progress: Progress) -> Limits:
     if settings.is_fixed:
         return Limits([])
     progress.report(0.1, "asking what limits the density")
-    found = [_limit(layout, settings, lambda: bool(progress.stop())) for layout in document.layouts]
+    found = [
+        _limit(layout, settings, document.arranged, lambda: bool(progress.stop()))
+        for layout in document.layouts
+    ]
     progress.check()
     return Limits([one for one in found if one is not None])
 
 
-def _limit(layout: Layout, settings: Limit, stop: Callable[[], bool]) -> AtlasLimit | None:
+def _limit(
+    layout: Layout, settings: Limit, arranged: bool, stop: Callable[[], bool]
+) -> AtlasLimit | None:
     from quilt_core.pack.limit import explain
 
     chosen = select(layout, settings.islands, "islands") if settings.islands else None
-    settings = spaced(settings, layout.tiles)
+    settings = spaced(settings, layout, layout.tiles, arranged)
     open_tiles = open_tiles_of(layout.tiles, settings)
     frozen = tuple(tile.size for tile in layout.tiles if tile.size not in open_tiles)
     found = explain(

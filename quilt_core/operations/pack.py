@@ -151,7 +151,7 @@ def _pack(document: Document, layout: Layout, settings: Pack, progress: Progress
     if settings.apart != "no":
         groups = layout.surface.island_material
     tiles = tiles_for(layout, settings, len(np.unique(groups)))
-    settings = spaced(settings, tiles)
+    settings = spaced(settings, layout, tiles, document.arranged)
     open_tiles = open_tiles_of(tiles, settings)
     frozen = [tile.size for tile in tiles if tile.size not in open_tiles]
     placements = _sized(document, layout, settings, chosen)

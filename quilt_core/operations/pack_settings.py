@@ -7,7 +7,8 @@ from dataclasses import dataclass, fields, replace
 from typing import Any, TypeVar
 
 from quilt_core.document.document import Document
-from quilt_core.document.state import TileRow
+from quilt_core.document.layout import Layout
+from quilt_core.document.state import MARGIN, PADDING, TileRow
 from quilt_core.errors import LayoutError
 from quilt_core.measure.blocks import gap_for_blocks
 from quilt_core.operations.layouts import SELECTORS, Selector
@@ -114,13 +115,16 @@ def decided(document: Document, settings: P) -> P:
     return replace(settings, density=density_for(document, settings), block=block)
 
 
-def spaced(settings: P, tiles: Sequence[TileRow]) -> P:
-    """The settings with the padding and the margin that are usual for tiles where they say nothing."""
-    padding = settings.padding
+def spaced(settings: P, layout: Layout, tiles: Sequence[TileRow], arranged: bool) -> P:
+    """The settings with a padding and a margin where they say nothing: those that a layout was packed with before, else what
+    is usual for its tiles."""
+    padding, margin, state = settings.padding, settings.margin, layout.state
+    packed = arranged and (state.padding, state.margin) != (PADDING, MARGIN)
     if padding is None:
-        padding = usual_padding([tile.size for tile in tiles])
-    margin = padding / 2 if settings.margin is None else settings.margin
-    return replace(settings, padding=padding, margin=margin)
+        padding = state.padding if packed else usual_padding([tile.size for tile in tiles])
+        if margin is None and packed:
+            margin = state.margin
+    return replace(settings, padding=padding, margin=padding / 2 if margin is None else margin)
 
 
 def for_packer(settings: Pack, tiles: tuple[TileSize, ...]) -> PackSettings:

@@ -21,17 +21,15 @@ from quilt_core.document.state import MemberRow
 from quilt_core.errors import LayoutError, QuiltError
 from quilt_core.operations.files import ControlSettings, LayoutSettings
 from quilt_core.operations.operation import Operation, Progress
-from quilt_core.operations.project import StoredMember, project_document, read_project
+from quilt_core.operations.project import StoredMember, read_project
 from quilt_core.options import options_of, plain_settings
 from quilt_core.run.inputs import Input
-
-GAPS = ("padding", "margin")
 
 
 def project_settings(
     operation: Operation, given: Mapping[str, Any], opened: ProjectFile
 ) -> dict[str, Any]:
-    """Settings that a project file says by itself: distances of the atlas, and those of a preset.
+    """Settings that a project file says by itself: those of a preset.
 
     Raises
     ------
@@ -45,11 +43,6 @@ def project_settings(
                 "The project file says this by itself.", name, "Leave it out, or give mesh files."
             )
     out: dict[str, Any] = {}
-    wanted = given.get("atlas", ())
-    layout = project_document(opened, [wanted] if isinstance(wanted, str) else wanted).layout
-    own = {one.name for one in options_of(operation.settings)}
-    if operation.name != "check":
-        out |= {name: getattr(layout.state, name) for name in GAPS if name in own}
     if given.get("preset"):
         out |= _preset(opened, str(given["preset"]))
     return out

@@ -108,6 +108,6 @@ def shortened(reasons: list[str]) -> list[str]:
 def _said(value: Any) -> str:
     if isinstance(value, list):
         return ", ".join(map(str, value))
-    return (
-        {True: "on", False: "off"}.get(value, str(value)) if isinstance(value, bool) else str(value)
-    )
+    if isinstance(value, bool):
+        return "on" if value else "off"
+    return f"{value:.10g}" if isinstance(value, float) else str(value)

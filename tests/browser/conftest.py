@@ -29,13 +29,12 @@ FLAGS = [
 ]
 
 
-@contextmanager
-def served(data: Path, *commands: list[str], **more: str):
-    """A running application with its worker: its address, and what commands run first have printed."""
-    with socket.socket() as probe:
-        probe.bind(("127.0.0.1", 0))
-        port = probe.getsockname()[1]
-    environment = {
+MANAGE = [sys.executable, str(ROOT / "manage.py")]
+
+
+def environment(data: Path, **more: str) -> dict[str, str]:
+    """What the application is told from outside."""
+    return {
         **os.environ,
         "QUILT_DATA_DIR": str(data),
         "QUILT_IMMEDIATE_JOBS": "0",
@@ -44,14 +43,64 @@ def served(data: Path, *commands: list[str], **more: str):
         "DJANGO_SETTINGS_MODULE": "quilt_site.settings",
         **more,
     }
-    manage = [sys.executable, str(ROOT / "manage.py")]
-    printed = [
-        subprocess.run(
-            [*manage, *command], env=environment, check=True, capture_output=True, text=True
-        ).stdout
-        for command in (["migrate", "--verbosity", "0"], *commands)
-    ]
-    server = subprocess.Popen([*manage, "serve", "--port", str(port)], env=environment)
+
+
+def printed(data: Path, *command: str, **more: str) -> str:
+    """What a command of the application prints."""
+    told = environment(data, **more)
+    done = subprocess.run([*MANAGE, *command], env=told, check=True, capture_output=True, text=True)
+    return done.stdout
+
+
+def made_once(folder: Path, make) -> Path:
+    """A folder that one of the test processes makes, and the others wait for."""
+    failed = folder.with_suffix(".failed")
+    try:
+        folder.with_suffix(".claimed").mkdir()
+    except FileExistsError:
+        while not folder.exists():
+            assert not failed.exists(), f"another process could not make {folder.name}"
+            time.sleep(0.1)
+        return folder
+    part = folder.with_suffix(".part")
+    try:
+        make(part)
+    except BaseException:
+        failed.touch()
+        raise
+    return part.rename(folder)
+
+
+@pytest.fixture(scope="session")
+def ready(tmp_path_factory):
+    """Folders to copy: an application without projects, and one with the demo."""
+    root = tmp_path_factory.getbasetemp()
+    if os.environ.get("PYTEST_XDIST_WORKER"):
+        root = root.parent
+
+    def empty(folder: Path) -> None:
+        folder.mkdir()
+        printed(folder, "migrate", "--verbosity", "0")
+
+    def with_demo(folder: Path) -> None:
+        shutil.copytree(made_once(root / "empty", empty), folder)
+        printed(folder, "load_demo")
+
+    return {
+        "empty": lambda: made_once(root / "empty", empty),
+        "demo": lambda: made_once(root / "demo", with_demo),
+    }
+
+
+@contextmanager
+def served(data: Path, **more: str):
+    """A running application with its worker: its address."""
+    with socket.socket() as probe:
+        probe.bind(("127.0.0.1", 0))
+        port = probe.getsockname()[1]
+    server = subprocess.Popen(
+        [*MANAGE, "serve", "--port", str(port)], env=environment(data, **more)
+    )
     url = f"http://127.0.0.1:{port}"
     for _ in range(150):
         try:
@@ -60,16 +109,17 @@ def served(data: Path, *commands: list[str], **more: str):
         except OSError:
             time.sleep(0.1)
     try:
-        yield url, printed[1:]
+        yield url
     finally:
         server.send_signal(signal.SIGTERM)
         server.wait(timeout=20)
 
 
 @pytest.fixture(scope="session")
-def address(tmp_path_factory):
+def address(tmp_path_factory, ready):
     """Address of a running application that holds the demo project."""
-    with served(tmp_path_factory.mktemp("data"), ["load_demo"]) as (url, _):
+    data = shutil.copytree(ready["demo"](), tmp_path_factory.mktemp("data") / "demo")
+    with served(data) as url:
         yield url
 
 

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import time
 
+from playwright.sync_api import FormData
+
 
 def settled(page) -> None:
     """Until the page waits for no answer, has drawn what came, and nothing on it moves."""
@@ -92,8 +94,23 @@ def ask(page, path: str, body=None):
     return answer.json()
 
 
-def open_project(page, address: str, project: int) -> None:
-    page.goto(f"{address}/project/{project}")
+def bring(page, name: str, *files: tuple[str, bytes]) -> int:
+    """A new project with files, made beside the page; tests of bringing files in do it on the page."""
+    project = ask(page, "/api/projects/", {"name": name})["id"]
+    origin = "/".join(page.url.split("/")[:3])
+    form = FormData()
+    for file, data in files:
+        form.append("files", {"name": file, "mimeType": "application/octet-stream", "buffer": data})
+    sent = page.request.post(
+        f"{origin}/api/projects/{project}/files/", headers={"Origin": origin}, multipart=form
+    )
+    assert sent.status == 201, sent.text()
+    return project
+
+
+def open_project(page, address: str, project: int, stage: str = "") -> None:
+    """The page of a project, at a stage by its name in the address."""
+    page.goto(f"{address}/project/{project}{f'?stage={stage}' if stage else ''}")
     # The table, or the first screen of a project without objects.
     page.locator("[data-testid=table], [data-testid=files]").first.wait_for(state="attached")
 

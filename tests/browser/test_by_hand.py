@@ -7,8 +7,8 @@ import re
 import pytest
 
 from tests.browser.pages import (
-    ask,
     at,
+    bring,
     command,
     drag,
     gap_is,
@@ -46,13 +46,9 @@ def squares() -> bytes:
 def table(window, address):
     """A page on a project of its own with three squares."""
     page = window
-    made = ask(page, "/api/projects/", {"name": "squares"})
-    open_project(page, address, made["id"])
-    page.get_by_test_id("files").set_input_files(
-        {"name": "squares.obj", "mimeType": "text/plain", "buffer": squares()}
-    )
+    made = bring(page, "squares", ("squares.obj", squares()))
+    open_project(page, address, made, "arrange")
     page.locator("[data-row='C']").wait_for()
-    stage(page, "Arrange")
     page.get_by_role("button", name="Whole table").click()
     page.wait_for_selector("[data-figure='smallest gap']")
     return page

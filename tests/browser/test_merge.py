@@ -12,7 +12,7 @@ import numpy as np
 import pytest
 from PIL import Image
 
-from tests.browser.pages import ask, open_project, pack_quickly, stage, task, until
+from tests.browser.pages import bring, open_project, pack_quickly, stage, task, until
 from tests.core.painted import plain_device, png
 
 pytestmark = pytest.mark.browser
@@ -22,14 +22,10 @@ pytestmark = pytest.mark.browser
 def painted(window, address):
     """A page with five painted files on one packed sheet."""
     page = window
-    made = ask(page, "/api/projects/", {"name": "painted"})
-    open_project(page, address, made["id"])
-    page.get_by_test_id("files").set_input_files([
-        {"name": f"dev{k}.glb", "mimeType": "model/gltf-binary", "buffer": plain_device(10 * k + 1, 64, 3)}
-        for k in range(5)
-    ])  # fmt: skip
+    files = [(f"dev{k}.glb", plain_device(10 * k + 1, 64, 3)) for k in range(5)]
+    made = bring(page, "painted", *files)
+    open_project(page, address, made, "arrange")
     page.locator("[data-row='Device 41']").wait_for()
-    stage(page, "Arrange")
     pack_quickly(page, 15)
     page.locator("[data-figure='side table']").wait_for(state="detached", timeout=60_000)
     until(

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import shutil
+
 import pytest
 
-from tests.browser.conftest import served
+from tests.browser.conftest import printed, served
 from tests.studio.update_samples import obj_file
 
 pytestmark = pytest.mark.browser
@@ -12,13 +14,12 @@ GOOD = "a lamp over the quiet harbour"
 
 
 @pytest.fixture(scope="module")
-def studio(tmp_path_factory):
+def studio(tmp_path_factory, ready):
     """An installation that keeps accounts, and the link of its first invitation."""
-    with served(tmp_path_factory.mktemp("people"), ["invite"], QUILT_ACCOUNTS="1") as (
-        url,
-        printed,
-    ):
-        yield url, printed[0].strip().rpartition("/")[2]
+    data = shutil.copytree(ready["empty"](), tmp_path_factory.mktemp("people") / "data")
+    link = printed(data, "invite", QUILT_ACCOUNTS="1")
+    with served(data, QUILT_ACCOUNTS="1") as url:
+        yield url, link.strip().rpartition("/")[2]
 
 
 def opened(chromium):

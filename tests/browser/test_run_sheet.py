@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import pytest
 
-from tests.browser.pages import ask, open_project, stage, task, until
+from tests.browser.pages import ask, bring, open_project, pack_quickly, stage, task, until
 from tests.studio.update_samples import obj_file
 
 pytestmark = pytest.mark.browser
@@ -12,15 +12,10 @@ pytestmark = pytest.mark.browser
 
 def test_a_line_is_remembered_and_brought_up_to_date(window, address):
     page = window
-    made = ask(page, "/api/projects/", {"name": "sheet"})
-    open_project(page, address, made["id"])
-    yard = obj_file(("crate", 0, 1), ("bench", 9, 2))
-    page.get_by_test_id("files").set_input_files(
-        [{"name": "yard.obj", "mimeType": "text/plain", "buffer": yard}]
-    )
+    made = bring(page, "sheet", ("yard.obj", obj_file(("crate", 0, 1), ("bench", 9, 2))))
+    open_project(page, address, made, "arrange")
     page.locator("[data-row='bench']").wait_for()
-    stage(page, "Arrange")
-    task(page).get_by_role("button", name="Pack 6 islands").click()
+    pack_quickly(page, 6)
     until(
         page,
         "() => document.querySelector(\"[data-figure='overlaps'] [data-value]\")?.textContent === '0'",

@@ -7,20 +7,15 @@ import numpy as np
 import pytest
 
 from quilt_core.formats.load import folder_siblings, read_scene
-from quilt_core.pack import PackSettings, efforts, freedom, pack_islands
+from quilt_core.pack import PackSettings, pack_islands
 from quilt_core.pack.freedom import less_free
 from quilt_core.pack.settings import ROTATIONS
 from quilt_core.scene.island_set import concatenate, island_set
 from quilt_core.scene.placement import identity
 from tests.core.shapes import island_set_of, random_polygons
 
+pytestmark = pytest.mark.usefixtures("every_search")
 ROOT = Path("/usr/share/assimp/models")
-
-
-@pytest.fixture(autouse=True)
-def every_search(short_work, monkeypatch):
-    """As users have it: a quick pack also tries what has less freedom."""
-    monkeypatch.setattr(freedom, "MANY", efforts.MANY)
 
 
 def scale_of(islands, **how):

@@ -478,6 +478,16 @@ def test_a_layout_is_judged_by_the_distances_that_it_was_packed_with(gathered, a
     assert judged() == (8, 2, 0)
 
 
+def test_padding_follows_the_tile_until_somebody_says_otherwise(gathered, act):
+    """Common practice: 16 px at 2048, so 4 at 512; half of it to the edge."""
+    distances = []
+    for size, said in (("512x512", {}), ("512x512", {"padding": 10}), ("256x256", {})):
+        assert act(gathered, "pack", effort="quick", size=size, **said).status_code == 202
+        gathered.refresh_from_db()
+        distances.append((gathered.head.padding, gathered.head.margin))
+    assert distances == [(4, 2), (10, 5), (10, 5)]
+
+
 def test_materials_are_kept_apart_when_packing(act, send, atlas):
     sizes = [(0.1 + 0.02 * (k % 3), "ab"[k % 2]) for k in range(8)]
     assert send(set__obj=obj_of(sizes).encode()).status_code == 201
@@ -495,7 +505,7 @@ def test_materials_are_kept_apart_when_packing(act, send, atlas):
             max(b[0] - a[2], a[0] - b[2], b[1] - a[3], a[1] - b[3]) for a in one for b in two
         ]
         # Sheets lie side by side: there are twice the edge margin between them.
-        assert min(apart_by) * 512 >= (24 if tiles == 1 else 8) - 0.01
+        assert min(apart_by) * 512 >= (24 if tiles == 1 else 4) - 0.01
     assert act(atlas, "pack", apart="regions").status_code == 202
     job = Job.objects.latest("pk")
     assert job.state == Job.FAILED and "tiles" in job.error["what"]

@@ -102,7 +102,7 @@ def test_a_line_is_remembered_done_and_out_of_date_for_a_reason(sheet, act, atla
     assert sheet.lines()[0]["state"] == "current", "what it was made from is there again"
     steps = now["steps"]
     steps[0]["settings"]["padding"] = 16
-    assert sheet.change(line["id"], steps=steps).json()["because"] == ["pack: padding 16 is new"]
+    assert sheet.change(line["id"], steps=steps).json()["because"] == ["pack: padding 8 → 16"]
     assert sheet.run(line["id"]).state == Job.DONE
     assert sheet.lines()[0]["state"] == "current"
     assert (
@@ -257,7 +257,7 @@ def test_a_sheet_that_is_none_of_the_project_s_is_refused(sheet, client, atlas, 
 
 @pytest.mark.slow
 def test_the_command_line_does_what_the_application_does(
-    sheet, client, atlas, act, tmp_path, capsys
+    every_search, sheet, client, atlas, act, tmp_path, capsys
 ):
     """A line on the project file, with locks, stacks and weights that the sheet does not repeat: the same state to the bit."""
     line = sheet.remember()["id"]

@@ -46,8 +46,9 @@ export function DetailPart({ atlas, jobs }: PanelProps) {
           data-testid="detailed"
         >
           <Text mb="1.5" lineHeight="1.35">
+            Painted with {format.counted(needs.painted_texels, "texel")}.{" "}
             {needs.saved > 0
-              ? `With these weights ${format.counted(needs.needed_texels, "texel")} show what ${format.whole(needs.even_texels)} show at one density for all: ${format.percent(needs.saved)} % less.`
+              ? `With these weights ${format.whole(needs.needed_texels)} show the same; at one density for all it takes ${format.whole(needs.even_texels)}.`
               : `All ${format.counted(needs.islands.length, "painted island")} need the same density.`}
           </Text>
           {rows.length > 0 ? (
@@ -85,6 +86,26 @@ function List({ rows, accept, busy }: ListProps) {
   };
   return (
     <>
+      <Flex mb="1.5" gap="1.5">
+        <Button
+          size="2xs"
+          variant="outline"
+          borderColor="petrol"
+          color="petrol"
+          disabled={busy}
+          onClick={() => accept(rows)}
+        >
+          Accept {rows.length > 1 ? `all ${format.whole(rows.length)}` : "it"}
+        </Button>
+        <Button
+          size="2xs"
+          variant="outline"
+          borderColor="line"
+          onClick={() => show(rows.map((one) => one.number))}
+        >
+          Select them
+        </Button>
+      </Flex>
       <Box as="ul" listStyleType="none" maxH="200px" overflowY="auto" tabIndex={0}>
         {rows.slice(0, MOST).map((one) => (
           <Flex as="li" key={one.number} align="center" gap="1" fontSize="12px">
@@ -126,26 +147,6 @@ function List({ rows, accept, busy }: ListProps) {
           </Text>
         )}
       </Box>
-      <Flex mt="1.5" gap="1.5">
-        <Button
-          size="2xs"
-          variant="outline"
-          borderColor="petrol"
-          color="petrol"
-          disabled={busy}
-          onClick={() => accept(rows)}
-        >
-          Accept {rows.length > 1 ? `all ${format.whole(rows.length)}` : "it"}
-        </Button>
-        <Button
-          size="2xs"
-          variant="outline"
-          borderColor="line"
-          onClick={() => show(rows.map((one) => one.number))}
-        >
-          Select them
-        </Button>
-      </Flex>
     </>
   );
 }
