@@ -21,6 +21,7 @@ from quilt_core.formats.load import folder_siblings
 from quilt_core.operations.layouts import SELECTORS, select
 from quilt_core.operations.operation import Progress
 from quilt_core.operations.values import GRID, SIZE, TILES, Size, read_proportion, read_unit
+from quilt_core.operations.weights import Weights, give_weights, load_weights, read_weights
 from quilt_core.options import check_options, option
 from quilt_core.pack.controls import bundles_of
 from quilt_core.scene.flags import CONTROLS
@@ -96,6 +97,11 @@ class ControlSettings:
         low=0.01,
         high=100,
     )
+    weights: Weights | None = option(
+        None, "weights of islands: a file that “detail --json” or “visibility --json” wrote", read=read_weights,
+        show=Weights.to_json, shape="FILE", names="file", load=load_weights,
+        json={"type": "array", "items": {"type": "object", "additionalProperties": True}},
+    )  # fmt: skip
     bundle: tuple[str, ...] = option(
         (), "islands that stay together, a bundle each", shape="NAME,NAME"
     )
@@ -323,6 +329,8 @@ def controlled(layout: Layout, settings: ControlSettings) -> Layout:
             rows["flags"][select(layout, names, setting)] |= bit
     for name, tile in settings.send.items():
         rows["tile"][select(layout, (name,), "send")] = tile
+    if settings.weights is not None:
+        give_weights(layout, settings.weights, rows)
     for name, weight in settings.weight.items():
         rows["weight"][select(layout, (name,), "weight")] = weight
     for number, text in enumerate(settings.bundle):

@@ -185,7 +185,8 @@ def test_weights_of_detail_are_taken_by_a_pack_and_what_was_seen_is_kept(tmp_pat
     wave = np.rint(110 + 50 * np.sin(2 * np.pi * x))[None, :, None] * np.ones((256, 1, 3))
     path = device(tmp_path, wave.astype(np.uint8))
     assert main(["detail", str(path), "--json"]) == 0
-    (atlas,) = json.loads(capsys.readouterr().out)["atlases"]
+    told = capsys.readouterr().out
+    (atlas,) = json.loads(told)["atlases"]
     weight = atlas["islands"][1]["weight"]
     assert 0.125 <= weight <= 0.5
     packed = [
@@ -200,7 +201,8 @@ def test_weights_of_detail_are_taken_by_a_pack_and_what_was_seen_is_kept(tmp_pat
         "--density",
         "equal",
     ]
-    assert main([*packed, "--weight", f"Sign:2={weight}"]) == 0
+    (tmp_path / "w.json").write_text(told)
+    assert main([*packed, "--weights", str(tmp_path / "w.json")]) == 0
     capsys.readouterr()
     scene = read_scene("sign.glb", (tmp_path / "out/sign.glb").read_bytes())
     mesh = scene.objects[0].mesh
@@ -216,3 +218,34 @@ def test_without_a_texture_there_is_nothing_to_look_at(tmp_path, capsys):
     )
     assert main(["detail", str(tmp_path / "a.obj")]) != 0
     assert "No object is painted." in capsys.readouterr().err
+
+
+@pytest.mark.parametrize(
+    ("text", "said"),
+    [
+        ("{", "holds no weights"),
+        ('{"atlases": [{"islands": [{"object": "Sign"}]}]}', "Each row needs object, island"),
+        (
+            '{"atlases": [{"islands": [{"object": "Sign", "island": 1, "weight": 0}]}]}',
+            "0.01 to 100",
+        ),
+        (
+            '{"atlases": [{"islands": [{"object": "Sign", "island": 9, "weight": 1}]}]}',
+            "“Sign” has no island 9",
+        ),
+    ],
+)
+def test_a_file_of_other_weights_is_told(tmp_path, capsys, text, said):
+    path = device(tmp_path, np.full((256, 128, 3), 90, np.uint8))
+    (tmp_path / "w.json").write_text(text)
+    command = [
+        "pack",
+        str(path),
+        "--out",
+        str(tmp_path / "out"),
+        "--weights",
+        str(tmp_path / "w.json"),
+    ]
+    assert main(command) != 0
+    assert said in capsys.readouterr().err
+    assert not (tmp_path / "out").exists()
