@@ -193,7 +193,7 @@ def window(address, chromium, request):
         bypass_csp=True,  # Playwright waits by evaluating strings; a test of its own keeps the policy
     )
     # On a busy machine everything takes longer; what never comes is no test's to time.
-    context.set_default_timeout(120_000)
+    context.set_default_timeout(300_000)
     # The object list is open in every stage, and in Arrange the model is called by who looks at it: software rendering of it
     # takes as long as all else. A test of its own looks at how the room is at first.
     context.add_init_script(

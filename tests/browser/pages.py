@@ -14,14 +14,13 @@ def settled(page) -> None:
           const moves = (a) => a.playState === "running" && a.effect.getComputedTiming().endTime !== Infinity;
           const still = () => document.documentElement.dataset.waiting === "0" && !document.getAnimations().some(moves);
           requestAnimationFrame(() => requestAnimationFrame(() => done(still())));
-        })""",
-        timeout=60_000,
+        })"""
     )
 
 
 def poll(page, found, wanted, what: str):
     """What `found` answers, once `wanted` says yes to it; each is asked on the page's own time."""
-    until = time.monotonic() + 60
+    until = time.monotonic() + 300
     while True:
         answer = found()
         if wanted(answer):
@@ -58,7 +57,6 @@ def changed(page, name: str, before: str) -> str:
     page.wait_for_function(
         "([name, before]) => { const f = document.querySelector(`[data-figure='${name}'] [data-value]`); return f && f.textContent !== before; }",
         arg=[name, before],
-        timeout=90_000,
     )
     return figure(page, name)
 
@@ -75,9 +73,7 @@ def undo_all(page) -> None:
         ) as answer:
             first.click()
         assert answer.value.status == 200
-    page.wait_for_function(
-        "document.querySelector('[data-step=gather]')?.ariaCurrent === 'step'", timeout=90_000
-    )
+    page.wait_for_function("document.querySelector('[data-step=gather]')?.ariaCurrent === 'step'")
     page.keyboard.press("Escape")
     steps.wait_for(state="detached")
 
@@ -170,7 +166,7 @@ def number(page, name: str) -> float:
 
 
 def until(page, expression: str, arg=None) -> None:
-    page.wait_for_function(expression, arg=arg, timeout=60_000)
+    page.wait_for_function(expression, arg=arg)
 
 
 def gap_is(page, value: str) -> None:
@@ -228,9 +224,7 @@ def undo(page, times: int = 1) -> None:
 
 
 def idle(page) -> None:
-    page.wait_for_function(
-        "document.querySelector('header').innerText.includes('no jobs')", timeout=60_000
-    )
+    page.wait_for_function("document.querySelector('header').innerText.includes('no jobs')")
 
 
 def proven(page) -> None:

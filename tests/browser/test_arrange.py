@@ -69,8 +69,7 @@ def test_tiles_are_added_islands_sent_and_packed_there(page):
     pack_quickly(page, 221)
     part(page, "Tiles")
     page.wait_for_function(
-        "(() => { const t = document.querySelector(\"[data-tile='1002']\"); return t && parseInt(t.innerText.match(/(\\d+) islands/)?.[1] ?? '0') >= 15; })()",
-        timeout=60_000,
+        "(() => { const t = document.querySelector(\"[data-tile='1002']\"); return t && parseInt(t.innerText.match(/(\\d+) islands/)?.[1] ?? '0') >= 15; })()"
     )
     assert page.locator("[data-figure='outside'] [data-value]").inner_text() == "0"
     assert page.locator("[data-figure='overlaps'] [data-value]").inner_text() == "0"
@@ -108,7 +107,7 @@ def test_drafts_are_compared_laid_over_kept_and_thrown_away(page):
     head = page.locator("[data-figure='coverage'] [data-value]").inner_text()
     for number in (1, 2):
         task(page).get_by_role("button", name="Pack as draft").click()
-        task(page).get_by_role("button", name=f"Drafts ({number})").wait_for(timeout=60_000)
+        task(page).get_by_role("button", name=f"Drafts ({number})").wait_for()
         idle(page)
     assert page.locator("[data-figure='coverage'] [data-value]").inner_text() == head
     page.get_by_role("button", name="Drafts (2)").click()

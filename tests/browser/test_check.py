@@ -66,7 +66,7 @@ def test_islands_far_away_are_moved_in_together(check):
     page = check
     page.locator("[data-kind='far away'] button").first.click()
     page.get_by_role("button", name="Move all in (2)").click()
-    page.wait_for_selector("[data-kind='far away']", state="detached", timeout=30_000)
+    page.wait_for_selector("[data-kind='far away']", state="detached")
     page.wait_for_function(
         "() => document.querySelector(\"[data-figure='outside'] [data-value]\")?.textContent === '0'"
     )
@@ -98,7 +98,7 @@ def test_rules_change_what_counts(check):
     task(page).get_by_role("tab", name="Rules").click()
     page.get_by_label("Severity of Mirrored islands").select_option("off")
     task(page).get_by_role("tab", name="Findings").click()
-    page.wait_for_selector("[data-kind='mirrored']", state="detached", timeout=30_000)
+    page.wait_for_selector("[data-kind='mirrored']", state="detached")
     task(page).get_by_role("tab", name="Rules").click()
     page.get_by_label("Severity of Mirrored islands").select_option("warning")
     page.get_by_label("Materials apart").fill("9000")
@@ -107,12 +107,12 @@ def test_rules_change_what_counts(check):
     page.get_by_label("Materials apart").fill("24")
     page.keyboard.press("Enter")
     task(page).get_by_role("tab", name="Findings").click()
-    page.wait_for_selector("[data-kind='material gap']", timeout=30_000)
+    page.wait_for_selector("[data-kind='material gap']")
     task(page).get_by_role("tab", name="Rules").click()
     page.get_by_label("Materials apart").fill("0")
     page.keyboard.press("Enter")
     task(page).get_by_role("tab", name="Findings").click()
-    page.wait_for_selector("[data-kind='material gap']", state="detached", timeout=30_000)
+    page.wait_for_selector("[data-kind='material gap']", state="detached")
     wait_for_count(page, "mirrored", 16)
 
 
@@ -150,7 +150,7 @@ def test_the_report_is_written_and_saved(check):
     task(page).get_by_role("tab", name="Report").click()
     task(page).get_by_role("button", name="Write the report").click()
     link = task(page).get_by_role("link", name="JSON")
-    link.wait_for(timeout=30_000)
+    link.wait_for()
     with page.expect_download() as waiting:
         link.click()
     values = json.loads(Path(waiting.value.path()).read_text(encoding="utf-8"))

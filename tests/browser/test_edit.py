@@ -60,7 +60,7 @@ def picked(page, words: str) -> None:
 
 
 def told(page, words: str) -> None:
-    page.get_by_role("status").get_by_text(words).wait_for(timeout=60_000)
+    page.get_by_role("status").get_by_text(words).wait_for()
 
 
 def islands(page) -> list[int]:

@@ -61,7 +61,7 @@ def test_one_and_all_of_ten_thousand_islands_are_dragged(window, address):
     page.get_by_test_id("files").set_input_files(
         {"name": "field.obj", "mimeType": "text/plain", "buffer": many_squares()}
     )
-    page.locator("[data-row='Field']").wait_for(timeout=60_000)
+    page.locator("[data-row='Field']").wait_for()
     stage(page, "Arrange")
     page.get_by_role("button", name="Whole table").click()
     until(

@@ -27,7 +27,7 @@ def painted(window, address):
     open_project(page, address, made, "arrange")
     page.locator("[data-row='Device 41']").wait_for()
     pack_quickly(page, 15)
-    page.locator("[data-figure='side table']").wait_for(state="detached", timeout=60_000)
+    page.locator("[data-figure='side table']").wait_for(state="detached")
     until(
         page,
         "() => document.querySelector(\"[data-figure='overlaps'] [data-value]\")?.textContent === '0'",
@@ -49,10 +49,10 @@ def test_textures_are_merged_looked_at_and_handed_on(painted, tmp_path):
         page, "() => document.querySelector(\"[data-testid='today']\").innerText.includes('4.2 M')"
     )
     task(page).get_by_role("button", name="Preview at 512").click()
-    page.get_by_test_id("merged").wait_for(timeout=60_000)
+    page.get_by_test_id("merged").wait_for()
     assert task(page).get_by_role("button", name="Hand off …").count() == 0
     task(page).get_by_role("button", name="Merge", exact=True).click()
-    task(page).get_by_role("button", name="Hand off …").wait_for(timeout=60_000)
+    task(page).get_by_role("button", name="Hand off …").wait_for()
     figures = page.get_by_test_id("carried-figures")
     assert "1024 × 1024 px" in figures.inner_text()
     page.get_by_role("radio", name="normal").click()
@@ -78,7 +78,7 @@ def test_textures_are_merged_looked_at_and_handed_on(painted, tmp_path):
     # After the layout has changed the textures say that they are of another one.
     stage(page, "Merge")
     page.get_by_label("Undo").click()
-    page.get_by_text("the layout has changed since").wait_for(timeout=30_000)
+    page.get_by_text("the layout has changed since").wait_for()
 
 
 def _names(archive):
@@ -111,7 +111,7 @@ def test_textures_are_given_written_and_compared(painted, tmp_path):
     assert task(page).get_by_label("Also as").input_value() == "quay"
     task(page).get_by_label("Textures").select_option("512")
     task(page).get_by_role("button", name="Merge", exact=True).click()
-    task(page).get_by_role("button", name="Hand off …").wait_for(timeout=60_000)
+    task(page).get_by_role("button", name="Hand off …").wait_for()
     assert "3 more in the folder “quay”" in page.get_by_test_id("carried-figures").inner_text()
     page.get_by_role("radio", name="difference").click()
     page.get_by_text("of 255 steps in the middle").wait_for()
@@ -134,7 +134,7 @@ def test_picture_sets_are_drawn_and_a_picture_lies_behind(painted, tmp_path):
     part.get_by_label("Separate by").select_option("island")
     part.get_by_role("button", name="Draw").click()
     link = part.get_by_role("link", name="2 as zip")
-    link.wait_for(timeout=60_000)
+    link.wait_for()
     with page.expect_download() as coming:
         link.click()
     coming.value.save_as(tmp_path / "set.zip")
@@ -162,8 +162,8 @@ def test_objects_are_dragged_between_atlases_in_the_plan(painted):
     column = plan.get_by_test_id("plan-column")
     column.get_by_text("Device 21").wait_for()
     # A quick pack tells how full the sheet would be.
-    column.get_by_text("5 → 1").first.wait_for(timeout=60_000)
-    column.get_by_text("packing …").wait_for(state="detached", timeout=60_000)
+    column.get_by_text("5 → 1").first.wait_for()
+    column.get_by_text("packing …").wait_for(state="detached")
     assert "materials\n\n5 → 1" in column.inner_text()
     plan.get_by_role("button", name="Atlas", exact=True).click()
     column.nth(0).get_by_role("button", name="Device 21").drag_to(column.nth(1))
@@ -184,7 +184,7 @@ def _handed_off(page, folder):
     """The zip of Hand off, which has the merged textures."""
     task(page).get_by_role("button", name="Hand off …").click()
     page.get_by_test_id("handed-textures").get_by_text("merged textures of").wait_for()
-    with page.expect_download(timeout=60_000) as coming:
+    with page.expect_download() as coming:
         task(page).get_by_role("button", name="Export all as zip").click()
     coming.value.save_as(folder / "handed-off.zip")
     return folder / "handed-off.zip"

@@ -27,6 +27,7 @@ def opened(chromium):
     context = chromium.new_context(viewport={"width": 1280, "height": 800}, reduced_motion="reduce")
     room = """localStorage.setItem("quilt-room", '{"table": {"model": "docked", "objectList": true}}')"""
     context.add_init_script(room)
+    context.set_default_timeout(300_000)
     return context.new_page()
 
 
@@ -65,10 +66,8 @@ def test_people_are_invited_and_see_what_is_theirs(studio, chromium):
     second.get_by_role("heading", name="Drop meshes here").wait_for()
     # They see one another, and what the other does comes by itself.
     first.keyboard.press("Escape")
-    first.get_by_test_id("here").get_by_role("button", name="jon is here").wait_for(timeout=40_000)
-    second.get_by_test_id("here").get_by_role("button", name="mira is here").wait_for(
-        timeout=40_000
-    )
+    first.get_by_test_id("here").get_by_role("button", name="jon is here").wait_for()
+    second.get_by_test_id("here").get_by_role("button", name="mira is here").wait_for()
     yard = {
         "name": "yard.obj",
         "mimeType": "text/plain",
@@ -76,11 +75,9 @@ def test_people_are_invited_and_see_what_is_theirs(studio, chromium):
     }
     first.get_by_test_id("files").set_input_files([yard])
     first.locator("[data-row='crate']").wait_for()
-    second.locator("[data-row='crate']").wait_for(timeout=40_000)
+    second.locator("[data-row='crate']").wait_for()
     first.locator("[data-row='crate']").click()
-    second.get_by_test_id("here").get_by_role("button", name="3 islands selected").click(
-        timeout=40_000
-    )
+    second.get_by_test_id("here").get_by_role("button", name="3 islands selected").click()
     second.get_by_text("3 selected").wait_for()
     # Notes are said about what is picked, answered, and closed.
     second.get_by_role("button", name="Notes to one another").click()
@@ -90,7 +87,7 @@ def test_people_are_invited_and_see_what_is_theirs(studio, chromium):
     notes.get_by_role("button", name="Say it").click()
     notes.get_by_text("Too coarse?").wait_for()
     second.keyboard.press("Escape")
-    first.get_by_role("button", name="Notes to one another, 1 open").click(timeout=40_000)
+    first.get_by_role("button", name="Notes to one another, 1 open").click()
     theirs = first.get_by_test_id("notes").locator("[data-note]")
     theirs.get_by_role("button", name="answer").click()
     theirs.get_by_label("Answer").fill("On purpose.")

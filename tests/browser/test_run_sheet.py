@@ -20,7 +20,7 @@ def test_a_line_is_remembered_and_brought_up_to_date(window, address):
         page,
         "() => document.querySelector(\"[data-figure='overlaps'] [data-value]\")?.textContent === '0'",
     )
-    page.get_by_text("no jobs").wait_for(timeout=60_000)
+    page.get_by_text("no jobs").wait_for()
     stage(page, "Hand off")
     panel = task(page)
     panel.get_by_role("tab", name="Run sheet").click()
@@ -30,12 +30,12 @@ def test_a_line_is_remembered_and_brought_up_to_date(window, address):
     line.get_by_text("it has not run yet").wait_for()
     assert "pack" in line.inner_text() and "check" in line.inner_text()
     panel.get_by_role("button", name="Bring one line up to date").click()
-    line.locator("[data-state='current']").wait_for(timeout=60_000)
+    line.locator("[data-state='current']").wait_for()
     assert "errors" in line.inner_text()
     # Its results are stepped through: once more, and the one before is taken.
-    page.get_by_text("no jobs").wait_for(timeout=60_000)
+    page.get_by_text("no jobs").wait_for()
     line.get_by_role("button", name="Do Yard now").click()
-    line.get_by_role("button", name="Earlier result of Yard").click(timeout=60_000)
+    line.get_by_role("button", name="Earlier result of Yard").click()
     results = line.get_by_test_id("results")
     results.get_by_text("1 before the last").wait_for()
     results.get_by_alt_text("Layout before").wait_for()
@@ -44,7 +44,7 @@ def test_a_line_is_remembered_and_brought_up_to_date(window, address):
     page.keyboard.press("Control+z")
     line.locator("[data-state='current']").wait_for()
     # Another density is a reason.
-    page.get_by_text("no jobs").wait_for(timeout=60_000)
+    page.get_by_text("no jobs").wait_for()
     stage(page, "Even out")
     density = task(page).get_by_label("House density")
     density.fill("200")
@@ -88,7 +88,7 @@ def test_a_watched_folder_brings_newer_versions(window, address, tmp_path):
     watch.get_by_role("button", name="Watch", exact=True).click()
     watch.get_by_text("1 file is as it is there.").wait_for()
     file.write_bytes(obj_file(("crate", 0, 1), ("lamp", 9, 1)))
-    page.locator("[data-row='lamp']").wait_for(timeout=60_000)
+    page.locator("[data-row='lamp']").wait_for()
     page.get_by_test_id("brought-again").get_by_text("New: lamp.").wait_for()
     watch.get_by_role("button", name="end").click()
     watch.get_by_role("button", name="Watch a folder").wait_for()

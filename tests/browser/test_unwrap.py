@@ -34,7 +34,7 @@ def test_a_bare_object_is_flattened_with_one_click_and_undone(bare):
     stage(bare, "Gather")
     bare.get_by_test_id("to-flatten").get_by_role("button", name="Unwrap 1 object").click()
     row = bare.get_by_test_id("flattened").get_by_role("row", name="Crate")
-    row.wait_for(timeout=60_000)
+    row.wait_for()
     assert row.inner_text().split() == ["Crate", "1", "2.9", "1.000"]
     until(
         bare,
@@ -54,7 +54,7 @@ def test_a_bare_object_is_flattened_with_one_click_and_undone(bare):
 def test_another_way_of_cutting_is_tried_beside_the_present_one_and_kept(bare):
     stage(bare, "Unwrap")
     task(bare).get_by_role("button", name="Unwrap 1 object").click()
-    bare.get_by_test_id("flattened").get_by_role("row", name="Crate").wait_for(timeout=60_000)
+    bare.get_by_test_id("flattened").get_by_role("row", name="Crate").wait_for()
     first = layout(bare)["revision"]["id"]
     bare.locator("[data-figure='side table']").get_by_text("1", exact=True).wait_for()
     settled(bare)
@@ -63,7 +63,7 @@ def test_another_way_of_cutting_is_tried_beside_the_present_one_and_kept(bare):
     task(bare).get_by_text("selected (1)").click()
     task(bare).get_by_label("Islands", exact=True).select_option("angle")
     task(bare).get_by_role("button", name="As a draft").click()
-    bare.get_by_text("The last draft").wait_for(timeout=60_000)
+    bare.get_by_text("The last draft").wait_for()
     assert layout(bare)["revision"]["id"] == first
     bare.get_by_test_id("table").focus()
     bare.keyboard.press("d")
@@ -78,7 +78,7 @@ def test_another_way_of_cutting_is_tried_beside_the_present_one_and_kept(bare):
 def test_look_alikes_get_the_layout_of_one(bare):
     stage(bare, "Unwrap")
     task(bare).get_by_role("button", name="Unwrap 1 object").click()
-    bare.get_by_test_id("flattened").get_by_role("row", name="Crate").wait_for(timeout=60_000)
+    bare.get_by_test_id("flattened").get_by_role("row", name="Crate").wait_for()
     lines = [
         "o Twin",
         *(f"v {-2 * x} {2 * y} {2 * z}" for x, y, z in CUBE),
@@ -94,7 +94,7 @@ def test_look_alikes_get_the_layout_of_one(bare):
     bare.keyboard.press("Control+a")
     task(bare).get_by_role("tab", name="Look-alikes").click()
     task(bare).get_by_role("button", name="Give its layout to all look-alikes").click()
-    bare.get_by_text("The layout went to Twin.").wait_for(timeout=60_000)
+    bare.get_by_text("The layout went to Twin.").wait_for()
     until(
         bare,
         "() => document.querySelector(\"[data-figure='no UVs'] [data-value]\").textContent === '0 objects'",

@@ -25,7 +25,7 @@ def test_a_newer_version_takes_the_place_of_a_file(window, address):
         page,
         "() => document.querySelector(\"[data-figure='overlaps'] [data-value]\")?.textContent === '0'",
     )
-    page.get_by_text("no jobs").wait_for(timeout=60_000)
+    page.get_by_text("no jobs").wait_for()
     stage(page, "Gather")
     task(page).get_by_role("button", name="Bring a newer yard.obj").click()
     second = obj_file(("crate", 0, 1), ("lamp", 20, 1))
@@ -33,7 +33,7 @@ def test_a_newer_version_takes_the_place_of_a_file(window, address):
         [{"name": "yard.obj", "mimeType": "text/plain", "buffer": second}]
     )
     news = page.get_by_test_id("brought-again")
-    news.get_by_text("New: lamp.").wait_for(timeout=60_000)
+    news.get_by_text("New: lamp.").wait_for()
     assert "Gone: bench." in news.inner_text() and "1 object keeps its place." in news.inner_text()
     page.locator("[data-row='lamp']").wait_for()
     assert page.locator("[data-row='bench']").count() == 0

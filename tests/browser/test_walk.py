@@ -58,7 +58,7 @@ def test_the_whole_path_on_the_demo(page):
     told = page.get_by_test_id("handed-textures")
     told.get_by_text("objects are painted for another layout").wait_for()
     assert task(page).get_by_role("button", name="Export all as zip").is_disabled()
-    with page.expect_download(timeout=30_000) as waiting:
+    with page.expect_download() as waiting:
         told.get_by_role("button", name="Layout only").click()
     archive = zipfile.ZipFile(waiting.value.path())
     scenes = [
@@ -154,7 +154,7 @@ def test_a_pack_can_be_stopped_and_its_best_is_kept(page):
     task(page).get_by_role("button", name="Stop, keep the best").click()
     assert changed(page, "overlaps", overlaps) == "0"
     task(page).get_by_role("button", name="Pack 221 islands").wait_for()
-    assert task(page).get_by_label("Padding").input_value() == "8"
+    assert task(page).get_by_label("Padding").input_value() == "16"
 
 
 def test_the_verdict_leads_to_offenders_one_by_one(page):
@@ -195,7 +195,7 @@ def test_bad_settings_in_fields_are_not_taken(page):
     for text in ("-3", "many", ""):
         field.fill(text)
         field.press("Enter")
-        assert field.input_value() == "8"
+        assert field.input_value() == "16", "as is usual at 2048"
     width = task(page).get_by_label("Tile width")
     width.fill("9")
     width.press("Enter")
@@ -224,9 +224,9 @@ def test_after_a_pack_the_slip_says_what_sets_the_density(page):
     pack_quickly(page, 221)
     task(page).get_by_role("button", name="What limits the density?").click()
     told = task(page).locator("[data-limit]")
-    told.locator("[data-fix]").first.wait_for(timeout=90_000)
+    told.locator("[data-fix]").first.wait_for()
     assert "What limits the density" in told.inner_text()
     assert "px/m" in told.locator("[data-fix]").first.inner_text()
     told.locator("[data-fix='padding']").get_by_role("button", name="Set").click()
-    assert task(page).get_by_label("Padding").input_value() == "4"
+    assert task(page).get_by_label("Padding").input_value() == "8"
     page.get_by_label("Undo").click()
