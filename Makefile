@@ -11,7 +11,7 @@ PORT ?= 8000
 CHROMIUM := $(shell command -v chromium-headless-shell)
 
 # Run test-scale once before test-faults: it installs the engines.
-.PHONY: quick-tests test-faults bench-load test-scale demo test check setup bench lint lint-python lint-web lock schema chromium models clean
+.PHONY: component-tests quick-tests test-faults bench-load test-scale demo test check setup bench lint lint-python lint-web lock schema chromium models clean
 
 demo: setup
 	$(PY) manage.py migrate --verbosity 0
@@ -68,9 +68,12 @@ lint-python: $(STAMPS)/python
 	.venv/bin/lint-imports --no-cache
 
 lint-web: $(STAMPS)/node
-	cd web && npm run --silent lint && npx vitest run
+	cd web && npm run --silent lint
 
-test: setup chromium models lint
+component-tests: $(STAMPS)/node
+	cd web && npx vitest run
+
+test: setup chromium models component-tests
 	$(PY) -m pytest tests/core tests/studio --numprocesses 2
 	$(PY) -m pytest tests/browser --numprocesses 2 --dist loadfile
 
@@ -88,7 +91,7 @@ test-faults: setup
 	QUILT_LONG=1 $(PY) -m pytest tests/scale/test_faults.py -s
 
 # Lint, types and the tests that take little time, for daily work.
-check: quick-tests lint
+check: quick-tests component-tests lint
 
 quick-tests: setup
 	$(PY) -m pytest tests/core tests/studio --numprocesses 2 -m "not slow"

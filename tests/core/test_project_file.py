@@ -304,6 +304,6 @@ def test_files_and_a_project_of_them_are_packed_the_same(tmp_path):
     (tmp_path / "props.obj").write_bytes(QUAD_OBJ)
     of_files = file_document([tmp_path / "props.obj"], LayoutSettings(size=(512, 512)), None, Progress())  # fmt: skip
     of_project = project_document(opened(project_bytes({"props.obj": QUAD_OBJ})))
-    asked = Pack(effort="quick")
+    asked = Pack(effort="quick", padding=8, margin=4)
     one, two = (pack(d, asked, Progress()).document.layout for d in (of_files, of_project))
     assert (one.placements == two.placements).all()

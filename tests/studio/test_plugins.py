@@ -134,7 +134,8 @@ def test_a_format_is_packed_and_written_back(package):
     )
     refused = command(package, "merge", "two.corners", "--out", "merged")
     assert refused.returncode != 0 and "Traceback" not in refused.stderr, refused.stderr
-    unknown = command(package, "inspect", "s.toml")
+    (package / "notes.toml").write_text("")
+    unknown = command(package, "inspect", "notes.toml")
     assert ".obj, .gltf, .glb or .corners" in unknown.stderr
 
 
