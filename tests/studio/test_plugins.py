@@ -134,7 +134,7 @@ def test_a_format_is_packed_and_written_back(package):
     )
     refused = command(package, "merge", "two.corners", "--out", "merged")
     assert refused.returncode != 0 and "Traceback" not in refused.stderr, refused.stderr
-    (package / "notes.toml").write_text("")
+    (package / "notes.toml").write_text("version = 1\n")
     unknown = command(package, "inspect", "notes.toml")
     assert ".obj, .gltf, .glb or .corners" in unknown.stderr
 
