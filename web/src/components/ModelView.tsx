@@ -64,7 +64,15 @@ export function ModelView({
         zIndex="1"
         pointerEvents="none"
       >
-        <Heading as="h2" fontFamily="heading" fontSize="14px">
+        <Heading
+          as="h2"
+          fontFamily="heading"
+          fontSize="14px"
+          bg="panel/80"
+          rounded="4px"
+          px="1"
+          mx="-1"
+        >
           Model
         </Heading>
         <Flex align="center" gap="1" pointerEvents="auto">
