@@ -21,14 +21,21 @@ from quilt_core.formats.load import folder_siblings
 from quilt_core.operations.layouts import SELECTORS, select
 from quilt_core.operations.operation import Progress
 from quilt_core.operations.values import GRID, SIZE, TILES, Size, read_proportion, read_unit
-from quilt_core.operations.weights import Weights, give_weights, load_weights, read_weights
+from quilt_core.operations.weights import (
+    HIGH,
+    LOW,
+    Weights,
+    give_weights,
+    load_weights,
+    read_weights,
+)
 from quilt_core.options import check_options, option
 from quilt_core.pack.controls import bundles_of
 from quilt_core.scene.flags import CONTROLS
 from quilt_core.scene.islands import UV_TOLERANCE
 from quilt_core.scene.mesh import MOST_CHANNELS
 from quilt_core.scene.model import Scene, SceneObject, Siblings
-from quilt_core.scene.tiles import LAST_TILE, TileSize, tile_number, usual_padding
+from quilt_core.scene.tiles import LAST_TILE, TileSize, tile_number, usual_gaps
 
 MAIN = "main"
 """Name of the atlas of all islands that are in no other."""
@@ -94,8 +101,8 @@ class ControlSettings:
         {},
         "more or less density for islands than for others, as a factor",
         shape="NAME=FACTOR",
-        low=0.01,
-        high=100,
+        low=LOW,
+        high=HIGH,
     )
     weights: Weights | None = option(
         None, "weights of islands: a file that “detail --json” or “visibility --json” wrote", read=read_weights,
@@ -286,8 +293,8 @@ def file_document(
     rows = tuple(member.row for member in members)
     count = sum(row.islands for row in rows)
     # What files come with is judged by what is usual for their tiles, where that is less.
-    padding = min(PADDING, usual_padding([tile.size for tile in tiles]))
-    margin = min(MARGIN, padding / 2)
+    usual = usual_gaps([tile.size for tile in tiles], None, None)
+    padding, margin = np.minimum((PADDING, MARGIN), usual).tolist()
     state = State(MAIN, rows, tuple(tiles), padding, margin, fresh_islands(count))
     layout = Layout(state, members)
     if controls:

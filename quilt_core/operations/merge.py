@@ -17,11 +17,11 @@ from quilt_core.formats.merge_settings import NAMING, check_name, check_naming
 from quilt_core.operations.channels import LAST_EDITS
 from quilt_core.operations.export import edited_channels
 from quilt_core.operations.operation import Progress, Stopped, figure
-from quilt_core.operations.values import NUMBER_OR_WORD, read_density
+from quilt_core.operations.values import EDGE, GAP, NUMBER_OR_WORD, read_density
 from quilt_core.options import check_options, option
 from quilt_core.pack.settings import EFFORTS
 from quilt_core.scene.model import Siblings
-from quilt_core.scene.tiles import MAX_TILE, TileSize, home_tiles, usual_padding
+from quilt_core.scene.tiles import MAX_TILE, TileSize, home_tiles, usual_gaps
 from quilt_core.textures.materials import CORE
 from quilt_core.textures.profile import BUILT_IN, Profile, profile_from, read_profile
 
@@ -71,13 +71,8 @@ class Merge:
         "of a new layout: each island its painted texels, all smaller where they must (keep), even in the world (equal), or px per metre",
         read=read_merge_density, json=NUMBER_OR_WORD, shape="keep|equal|PX_PER_METRE",
     )  # fmt: skip
-    padding: float | None = option(
-        None, "smallest gap between islands of a new layout; without it a 128th of the tile: 16 px at 2048",
-        unit="px", low=0, high=1024,
-    )  # fmt: skip
-    margin: float | None = option(
-        None, "smallest gap to the edge of the tile; without it half the padding", unit="px", low=0, high=1024
-    )  # fmt: skip
+    padding: float | None = option(None, **GAP)
+    margin: float | None = option(None, **EDGE)
     most_tiles: int = option(
         1,
         "tiles that a new layout may take, each like the first; unused ones are left out",
@@ -261,10 +256,9 @@ def _new(
     width = PREVIEW if settings.preview else settings.width or first.width
     height = max(16, round(width * first.height / first.width))
     tiles = tuple(TileSize(1001 + k, width, height) for k in range(settings.most_tiles))
-    padding = usual_padding(tiles) if settings.padding is None else settings.padding
+    padding, margin = usual_gaps(tiles, settings.padding, settings.margin)
     pack = PackSettings(
-        width=width, height=height, padding=padding, tiles=tiles,
-        margin=padding / 2 if settings.margin is None else settings.margin,
+        width=width, height=height, padding=padding, margin=margin, tiles=tiles,
         effort=settings.effort, seconds=SECONDS, seed=settings.seed,  # type: ignore[arg-type]
     )  # fmt: skip
     keys = list(document.sources)

@@ -12,10 +12,10 @@ from quilt_core.document.state import MARGIN, PADDING, TileRow
 from quilt_core.errors import LayoutError
 from quilt_core.measure.blocks import gap_for_blocks
 from quilt_core.operations.layouts import SELECTORS, Selector
-from quilt_core.operations.values import NUMBER_OR_WORD, SIZE, Size, read_density
+from quilt_core.operations.values import EDGE, GAP, NUMBER_OR_WORD, SIZE, Size, read_density
 from quilt_core.options import option
 from quilt_core.pack.settings import PackSettings
-from quilt_core.scene.tiles import TileSize, usual_padding
+from quilt_core.scene.tiles import TileSize, usual_gaps
 
 KEEP, EQUAL, FIXED, HOUSE = "keep", "equal", "fixed", "house"
 DENSITIES = (KEEP, EQUAL, FIXED, HOUSE)
@@ -37,13 +37,8 @@ def read_pack_density(given: Any) -> str | float:
 class Pack(PackSettings):
     """Settings of packing: the packer's, and which islands at which size into which tiles."""
 
-    padding: float | None = option(  # type: ignore[assignment]
-        None, "smallest gap between islands; without it a 128th of the tile: 16 px at 2048",
-        unit="px", low=0, high=1024,
-    )  # fmt: skip
-    margin: float | None = option(  # type: ignore[assignment]
-        None, "smallest gap to the tile's edge; without it half the padding", unit="px", low=0, high=1024
-    )  # fmt: skip
+    padding: float | None = option(None, **GAP)  # type: ignore[assignment]
+    margin: float | None = option(None, **EDGE)  # type: ignore[assignment]
     density: str | float | None = option(
         None,
         "keep: sizes in proportion, as large as fits; equal: evened out, as large as fits; fixed: the size they have; "
@@ -119,12 +114,10 @@ def spaced(settings: P, layout: Layout, tiles: Sequence[TileRow], arranged: bool
     """The settings with a padding and a margin where they say nothing: those that a layout was packed with before, else what
     is usual for its tiles."""
     padding, margin, state = settings.padding, settings.margin, layout.state
-    packed = arranged and (state.padding, state.margin) != (PADDING, MARGIN)
-    if padding is None:
-        padding = state.padding if packed else usual_padding([tile.size for tile in tiles])
-        if margin is None and packed:
-            margin = state.margin
-    return replace(settings, padding=padding, margin=padding / 2 if margin is None else margin)
+    if padding is None and arranged and (state.padding, state.margin) != (PADDING, MARGIN):
+        padding, margin = state.padding, state.margin if margin is None else margin
+    padding, margin = usual_gaps([tile.size for tile in tiles], padding, margin)
+    return replace(settings, padding=padding, margin=margin)
 
 
 def for_packer(settings: Pack, tiles: tuple[TileSize, ...]) -> PackSettings:

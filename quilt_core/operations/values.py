@@ -151,4 +151,12 @@ NUMBERS: dict[str, Any] = {"type": "array", "items": {"type": "number"}}
 SIZE: dict[str, Any] = {"read": read_size, "show": show_size, "shape": "2048x1024", "unit": "px"}
 GRID: dict[str, Any] = {"read": read_grid, "show": show_size, "shape": "10x2"}
 TILES: dict[str, Any] = {"read": read_tile, "show": show_tile, "shape": "1002:1024x512"}
+GAP: dict[str, Any] = {
+    "help": "smallest gap between islands; without it a 128th of the tile: 16 px at 2048",
+    "unit": "px", "low": 0, "high": 1024,
+}  # fmt: skip
+EDGE: dict[str, Any] = {
+    "help": "smallest gap to the edge of the tile; without it half the padding",
+    "unit": "px", "low": 0, "high": 1024,
+}  # fmt: skip
 """What is special about options of these kinds, and JSON schemas of others."""

@@ -27,34 +27,28 @@ from quilt_core.operations.files import (
     read_sources,
 )
 from quilt_core.operations.operation import AGAINST, Operation, Progress, plain
+from quilt_core.operations.values import EDGE, GAP
 from quilt_core.options import Option, check_options, option, options_of, settings_from
 from quilt_core.pack.settings import Effort
 from quilt_core.run.inputs import Input
 from quilt_core.scene.model import Siblings
-from quilt_core.scene.tiles import usual_padding
+from quilt_core.scene.tiles import usual_gaps
 
 
 @dataclass(frozen=True)
 class GapSettings:
     """Distances of a layout that is packed along the way."""
 
-    padding: float | None = option(
-        None, "smallest gap between islands; without it a 128th of the tile: 16 px at 2048",
-        unit="px", low=0, high=1024,
-    )  # fmt: skip
-    margin: float | None = option(
-        None, "smallest gap to the edge of the tile; without it half the padding", unit="px", low=0, high=1024
-    )  # fmt: skip
+    padding: float | None = option(None, **GAP)
+    margin: float | None = option(None, **EDGE)
 
     def __post_init__(self) -> None:
         check_options(self)
 
     def at(self, state: State) -> State:
         """The state with these distances."""
-        padding = self.padding
-        if padding is None:
-            padding = usual_padding([tile.size for tile in state.tiles])
-        margin = padding / 2 if self.margin is None else self.margin
+        tiles = [tile.size for tile in state.tiles]
+        padding, margin = usual_gaps(tiles, self.padding, self.margin)
         return replace(state, padding=padding, margin=margin)
 
 

@@ -37,6 +37,20 @@ def usual_padding(tiles: Sequence[TileSize]) -> float:
     return float(min(max(2, round(max(edges) / PART)), min(edges) // 4))
 
 
+def usual_gaps(
+    tiles: Sequence[TileSize], padding: float | None, margin: float | None
+) -> tuple[float, float]:
+    """Padding and margin in px: what is said of them, else the usual padding, and half of it to the edge.
+
+    Examples
+    --------
+    >>> usual_gaps([TileSize(1001, 2048, 2048)], None, None)
+    (16.0, 8.0)
+    """
+    gap = usual_padding(tiles) if padding is None else padding
+    return gap, gap / 2 if margin is None else margin
+
+
 def tile_number(column: int, row: int) -> int:
     """Number of the tile in a column and a row, both from 0.
 

@@ -76,7 +76,7 @@ export function size(metres: readonly number[] | null): string {
 /** The name of an action as people read it. */
 export const action = (name: string) => name.replaceAll("-", " ");
 
-/** Padding in px that is common for tiles, by their shorter edges: of the largest 16 at 2048, as far as the smallest has room. */
+/** Padding in px that is common for tiles, by their shorter edges; the same as `usual_padding` of the core. */
 export const usualPadding = (...edges: number[]) =>
   Math.min(Math.max(2, Math.round(Math.max(...edges) / 128)), Math.floor(Math.min(...edges) / 4));
 

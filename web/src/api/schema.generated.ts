@@ -3066,7 +3066,7 @@ export interface components {
             padding?: number | null;
             /**
              * Format: double
-             * @description smallest gap to the tile's edge; without it half the padding, px; usually None
+             * @description smallest gap to the edge of the tile; without it half the padding, px; usually None
              */
             margin?: number | null;
             /**
@@ -3262,7 +3262,7 @@ export interface components {
             density?: number | string;
             /**
              * Format: double
-             * @description smallest gap between islands of a new layout; without it a 128th of the tile: 16 px at 2048, px; usually None
+             * @description smallest gap between islands; without it a 128th of the tile: 16 px at 2048, px; usually None
              */
             padding?: number | null;
             /**
@@ -3589,7 +3589,7 @@ export interface components {
             padding?: number | null;
             /**
              * Format: double
-             * @description smallest gap to the tile's edge; without it half the padding, px; usually None
+             * @description smallest gap to the edge of the tile; without it half the padding, px; usually None
              */
             margin?: number | null;
             /**

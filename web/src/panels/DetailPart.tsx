@@ -4,13 +4,15 @@ import { useAction } from "../api/actions/act";
 import { toGive, type Needed, type Needs } from "../api/detail";
 import { useEditor } from "../api/hooks";
 import { lastAnswer } from "../api/lastAnswer";
-import { numberIn } from "../editor/document/LayoutDocument";
 import * as format from "../format";
+import { IslandRows, useShown } from "./IslandRows";
 import { MoreOptions, useMore } from "./MoreOptions";
 import { Foot, MainButton, Running, running, Title } from "./parts";
 import type { PanelProps } from "./props";
 
-const MOST = 60;
+const NOTE =
+  "Textures are compared with the levels of their mip chain: what is plain needs fewer texels " +
+  "than what is busy. Nothing is done unasked.";
 
 /** Detail: the lowest density at which painted islands still look the same, and weights to accept. */
 export function DetailPart({ atlas, jobs }: PanelProps) {
@@ -32,9 +34,7 @@ export function DetailPart({ atlas, jobs }: PanelProps) {
     });
   return (
     <>
-      <Title note="Textures are compared with the levels of their mip chain: what is plain needs fewer texels than what is busy. Nothing is done unasked.">
-        Detail
-      </Title>
+      <Title note={NOTE}>Detail</Title>
       <MoreOptions operation="detail" shown={[]} />
       {needs && (
         <Box
@@ -48,7 +48,8 @@ export function DetailPart({ atlas, jobs }: PanelProps) {
           <Text mb="1.5" lineHeight="1.35">
             Painted with {format.counted(needs.painted_texels, "texel")}.{" "}
             {needs.saved > 0
-              ? `With these weights ${format.whole(needs.needed_texels)} show the same; at one density for all it takes ${format.whole(needs.even_texels)}.`
+              ? `With these weights ${format.whole(needs.needed_texels)} show the same; ` +
+                `at one density for all it takes ${format.whole(needs.even_texels)}.`
               : `All ${format.counted(needs.islands.length, "painted island")} need the same density.`}
           </Text>
           {rows.length > 0 ? (
@@ -75,15 +76,11 @@ export function DetailPart({ atlas, jobs }: PanelProps) {
 type ListProps = { rows: Needed[]; accept: (rows: Needed[]) => void; busy: boolean };
 
 function List({ rows, accept, busy }: ListProps) {
-  const editor = useEditor("selection");
-  const named = (island: number) => {
-    const object = editor.document.objectOf(island);
-    return object ? `${object.name} · island ${numberIn(object, island)}` : "";
-  };
-  const show = (islands: number[]) => {
-    editor.select((selection) => selection.set(islands));
-    editor.frameSelection();
-  };
+  const show = useShown();
+  const by = new Map(rows.map((one) => [one.number, one]));
+  const hint = (one: Needed) =>
+    `${format.density(one.needed)} of ${format.density(one.painted)} ${format.densityUnit()} ` +
+    `are enough; its ${one.role} texture needs them`;
   return (
     <>
       <Flex mb="1.5" gap="1.5">
@@ -106,47 +103,17 @@ function List({ rows, accept, busy }: ListProps) {
           Select them
         </Button>
       </Flex>
-      <Box as="ul" listStyleType="none" maxH="200px" overflowY="auto" tabIndex={0}>
-        {rows.slice(0, MOST).map((one) => (
-          <Flex as="li" key={one.number} align="center" gap="1" fontSize="12px">
-            <Button
-              size="2xs"
-              variant="plain"
-              px="0"
-              h="20px"
-              flex="1"
-              minW="0"
-              justifyContent="flex-start"
-              fontWeight="400"
-              fontSize="12px"
-              title={`${format.density(one.needed)} of ${format.density(one.painted)} ${format.densityUnit()} are enough; its ${one.role} texture needs them`}
-              onClick={() => show([one.number])}
-            >
-              <Text truncate>{named(one.number)}</Text>
-            </Button>
-            <Text color="soft" flexShrink="0">
-              {one.weight.toPrecision(2)} ×
-            </Text>
-            <Button
-              size="2xs"
-              variant="ghost"
-              h="20px"
-              px="1"
-              color="petrol"
-              disabled={busy}
-              onClick={() => accept([one])}
-              aria-label={`Give ${named(one.number)} a weight of ${one.weight.toPrecision(2)}`}
-            >
-              accept
-            </Button>
-          </Flex>
-        ))}
-        {rows.length > MOST && (
-          <Text fontSize="12px" color="soft">
-            and {format.whole(rows.length - MOST)} more
-          </Text>
-        )}
-      </Box>
+      <IslandRows
+        rows={rows.map((one) => ({
+          island: one.number,
+          weight: one.weight,
+          told: `${one.weight.toPrecision(2)} ×`,
+          hint: hint(one),
+        }))}
+        high="200px"
+        busy={busy}
+        accept={(island) => accept([by.get(island)!])}
+      />
     </>
   );
 }

@@ -3,12 +3,12 @@ import { useAction } from "../api/actions/act";
 import { Box, Button, Flex, NativeSelect, Text } from "@chakra-ui/react";
 import { useEffect, useId, useMemo, useState } from "react";
 import { useEditor } from "../api/hooks";
-import { numberIn } from "../editor/document/LayoutDocument";
 import { lastLook, open, type Look, type Proposal } from "../api/visibility";
 import * as format from "../format";
 import { editor, useKept } from "../state";
 import { Pick, Row } from "./merge/fields";
 import { Check, Foot, MainButton, NumberField, Running, running, Title } from "./parts";
+import { IslandRows, useShown } from "./IslandRows";
 import { MoreOptions, useMore } from "./MoreOptions";
 import type { PanelProps } from "./props";
 
@@ -17,7 +17,6 @@ const KINDS: [Proposal["kind"], string][] = [
   ["below", "Visible from below only"],
   ["seldom", "Little of it visible"],
 ];
-const MOST = 40;
 const SHOWN = ["views", "cameras", "near", "far", "alone", "both_sides", "screen"];
 type Views = "around" | "above" | "band" | "cameras";
 const WEIGHTS = [0.1, 0.25, 0.5, 0.75];
@@ -291,16 +290,9 @@ type KindProps = {
 };
 
 function Kind({ title, rows, share, accept, leaveOut, busy }: KindProps) {
-  const editor = useEditor("selection");
   const [weight, setWeight] = useState(rows[0].weight);
-  const named = (island: number) => {
-    const object = editor.document.objectOf(island);
-    return object ? `${object.name} · island ${numberIn(object, island)}` : "";
-  };
-  const show = (islands: number[]) => {
-    editor.select((selection) => selection.set(islands));
-    editor.frameSelection();
-  };
+  const show = useShown();
+  const by = new Map(rows.map((one) => [one.island, one]));
   return (
     <Box mb="1.5">
       <Flex align="center" gap="1.5">
@@ -317,46 +309,16 @@ function Kind({ title, rows, share, accept, leaveOut, busy }: KindProps) {
           {title} ({format.whole(rows.length)})
         </Button>
       </Flex>
-      <Box as="ul" listStyleType="none" maxH="112px" overflowY="auto">
-        {rows.slice(0, MOST).map((one) => (
-          <Flex as="li" key={one.island} align="center" gap="1" fontSize="12px">
-            <Button
-              size="2xs"
-              variant="plain"
-              px="0"
-              h="20px"
-              flex="1"
-              minW="0"
-              justifyContent="flex-start"
-              fontWeight="400"
-              fontSize="12px"
-              onClick={() => show([one.island])}
-            >
-              <Text truncate>{named(one.island)}</Text>
-            </Button>
-            {one.kind !== "below" && (
-              <Text color="soft">{Math.round(100 * share[one.island])} %</Text>
-            )}
-            <Button
-              size="2xs"
-              variant="ghost"
-              h="20px"
-              px="1"
-              color="petrol"
-              disabled={busy}
-              onClick={() => accept([one], weight)}
-              aria-label={`Give ${named(one.island)} a weight of ${weight}`}
-            >
-              accept
-            </Button>
-          </Flex>
-        ))}
-        {rows.length > MOST && (
-          <Text fontSize="12px" color="soft">
-            and {format.whole(rows.length - MOST)} more
-          </Text>
-        )}
-      </Box>
+      <IslandRows
+        rows={rows.map((one) => ({
+          island: one.island,
+          weight,
+          told: one.kind === "below" ? "" : `${Math.round(100 * share[one.island])} %`,
+        }))}
+        high="112px"
+        busy={busy}
+        accept={(island) => accept([by.get(island)!], weight)}
+      />
       <Flex mt="1" gap="1.5" align="center" wrap="wrap">
         <NativeSelect.Root size="xs" w="78px" flexShrink="0">
           <NativeSelect.Field
