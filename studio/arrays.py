@@ -83,6 +83,11 @@ class Member:
         return self.object.number
 
     @property
+    def colour(self) -> int:
+        """Number of its colour, from 0."""
+        return self.object.colour_number
+
+    @property
     def channel(self) -> int:
         """UV channel, from 0."""
         return self.base.channel

@@ -204,9 +204,17 @@ class MeshObject(models.Model):
     size = models.JSONField(
         null=True, help_text="along its own axes in metres, where it stands largest"
     )
+    colour = models.PositiveIntegerField(
+        null=True, help_text="its number among colours, kept when a newer file comes in"
+    )
 
     class Meta:
         ordering = ["id"]
+
+    @property
+    def colour_number(self) -> int:
+        """Number of its colour; one that was gathered before they were kept has that of its row."""
+        return self.pk - 1 if self.colour is None else self.colour
 
 
 class BaseLayout(NeedsFiles):

@@ -126,6 +126,7 @@ class ProjectRows:
                     source=_sure(self.source[row.source_id]), number=row.number, name=row.name, parent=row.parent,
                     instances=[r.Instance(name=name, matrix=matrix) for name, matrix in row.instances],
                     channels=[name or "" for name in row.channels], faces=row.faces, size=row.size,
+                    colour=row.colour_number,
                 )
                 for row in self.objects
             ],
@@ -314,6 +315,7 @@ class _Making:
         return MeshObject.objects.create(
             project=self.project, source=self.sources[row.source], number=row.number, name=row.name, parent=row.parent,
             instances=[[one.name, one.matrix] for one in row.instances], channels=row.channels, faces=row.faces, size=row.size,
+            colour=row.colour,
         )  # fmt: skip
 
     def _base(self, row: r.BaseLayout) -> BaseLayout:

@@ -16,7 +16,6 @@ from quilt_core.scene.island_set import IslandSet
 from quilt_core.scene.lengths import DENSITY_UNITS
 from quilt_core.scene.tiles import TileSize
 from quilt_core.scene.types import FloatArray
-from quilt_core.sheet.colours import object_colours
 
 LONGER_EDGE = 1024
 MOST_TRIANGLES = 200_000
@@ -27,7 +26,9 @@ ROW, WIDTH, LABEL = 20, 940, 220
 MOST_DOTS = 300
 
 
-def tile_image(islands: IslandSet, tile: TileSize, checked: CheckResult) -> bytes:
+def tile_image(
+    islands: IslandSet, colours: Sequence[str], tile: TileSize, checked: CheckResult
+) -> bytes:
     """PNG of a tile: islands in their object's colour, a ring around each spot of an error or
     warning.
 
@@ -51,10 +52,10 @@ def tile_image(islands: IslandSet, tile: TileSize, checked: CheckResult) -> byte
 
     triangles = shown[islands.triangle_island]
     if triangles.sum() <= MOST_TRIANGLES:
-        colours = [ImageColor.getrgb(c) for c in object_colours(len(islands.unflattened))]
+        fills = [ImageColor.getrgb(c) for c in colours]
         owner = islands.object_index[islands.triangle_island[triangles]]
         for corners, which in zip(pixels(islands.triangles[triangles]), owner, strict=True):
-            draw.polygon([tuple(p) for p in corners], fill=colours[which])
+            draw.polygon([tuple(p) for p in corners], fill=fills[which])
     for a, b in pixels(islands.edges[shown[islands.edge_island]]):
         draw.line([tuple(a), tuple(b)], fill=INK)
     marks = [
@@ -76,7 +77,9 @@ def tile_image(islands: IslandSet, tile: TileSize, checked: CheckResult) -> byte
     return out.getvalue()
 
 
-def density_strip(islands: IslandSet, figures: Figures, names: Sequence[str], rules: Rules) -> str:
+def density_strip(
+    islands: IslandSet, figures: Figures, names: Sequence[str], colours: Sequence[str], rules: Rules
+) -> str:
     """SVG: a row per object with its islands as dots on one log scale, and the house band through
     all rows.
 
@@ -112,7 +115,6 @@ def density_strip(islands: IslandSet, figures: Figures, names: Sequence[str], ru
         parts.append(
             f'<rect x="{left:.1f}" y="0" width="{max(right - left, 1):.1f}" height="{height - 20}" fill="#e8c27a" opacity=".55"/>'
         )
-    colours = object_colours(len(names))
     largest = float(np.sqrt(np.nanmax(islands.world_area)))
     for row, name in enumerate(names):
         y = ROW * row + 12

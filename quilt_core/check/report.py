@@ -38,6 +38,8 @@ class Subject:
     tiles : sequence of TileSize
     names : sequence of str
         Object names.
+    colours : sequence of str
+        Of each object.
     settings : dict
         What else the layout was made with, in words.
     """
@@ -47,6 +49,7 @@ class Subject:
     islands: IslandSet
     tiles: Sequence[TileSize]
     names: Sequence[str]
+    colours: Sequence[str]
     settings: dict[str, str]
 
 
@@ -120,7 +123,9 @@ def report_page(subject: Subject, checked: CheckResult) -> str:
         (_data_uri(_image(subject, checked, k)), _caption(subject, checked, k))
         for k in range(len(subject.tiles))
     ]
-    strip = density_strip(subject.islands, checked.figures, subject.names, checked.rules)
+    strip = density_strip(
+        subject.islands, checked.figures, subject.names, subject.colours, checked.rules
+    )
     return str(
         pages().get_template("report.html").render(
             title=subject.title, made=subject.made, ready=checked.ready, against=checked.against,
@@ -234,7 +239,7 @@ def _caption(subject: Subject, checked: CheckResult, k: int) -> str:
 
 
 def _image(subject: Subject, checked: CheckResult, k: int) -> bytes:
-    return tile_image(subject.islands, subject.tiles[k], checked)
+    return tile_image(subject.islands, subject.colours, subject.tiles[k], checked)
 
 
 def _data_uri(png: bytes) -> str:

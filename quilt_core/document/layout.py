@@ -65,6 +65,10 @@ class Member(Protocol):
         """Place of the object among the objects of its source."""
 
     @property
+    def colour(self) -> int:
+        """Number of its colour, from 0: the object keeps it, whatever comes and goes."""
+
+    @property
     def channel(self) -> int:
         """UV channel, from 0, that its base layout is of."""
 
@@ -151,6 +155,11 @@ class Layout:
     def object_names(self) -> list[str]:
         """What to call each object; no two are called the same."""
         return unique_names([m.name for m in self.members], [m.file for m in self.members])
+
+    @property
+    def colours(self) -> list[int]:
+        """Number of each object's colour."""
+        return [member.colour for member in self.members]
 
     @property
     def numbers(self) -> IntArray:

@@ -380,6 +380,7 @@ def report_text(document: Document, found: CheckedAtlas, format: str) -> str:
     LayoutError
     """
     from quilt_core.check.report import Subject, report_page, report_values
+    from quilt_core.sheet.colours import object_colours
 
     if format not in ("html", "json"):
         raise LayoutError(f"A report as {format}.", "format", "Give html or json.")
@@ -391,6 +392,7 @@ def report_text(document: Document, found: CheckedAtlas, format: str) -> str:
         layout.islands.placed(layout.placements),
         [tile.size for tile in layout.tiles],
         layout.object_names(),
+        object_colours(layout.colours),
         dict(document.about),
     )
     if format == "html":

@@ -216,6 +216,11 @@ class FileMember:
         return self.of.key
 
     @property
+    def colour(self) -> int:
+        """Number of its colour, from 0."""
+        return self.row.object - 1
+
+    @property
     def useless(self) -> bool:
         """Whether it has no UVs, or such as are of no use."""
         from quilt_core.unwrap.useless import UVState, uv_state

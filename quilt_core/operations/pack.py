@@ -356,13 +356,14 @@ def layout_sheets(layout: Layout, name: str, several: bool) -> dict[str, bytes]:
     from pathlib import PurePosixPath
 
     from quilt_core.operations.textures import in_tile
-    from quilt_core.sheet import layout_png, layout_svg
+    from quilt_core.sheet import layout_png, layout_svg, object_colours
 
     path = PurePosixPath(name)
     if several:
         word = re.sub(r"[^\w.-]+", "_", layout.state.name).strip("_.") or "atlas"
         path = path.with_name(f"{path.stem}.{word}{path.suffix}")
     out: dict[str, bytes] = {}
+    colours = object_colours(layout.colours)
     for tile in layout.tiles:
         here, _ = in_tile(layout, tile)
         target = (
@@ -370,9 +371,11 @@ def layout_sheets(layout: Layout, name: str, several: bool) -> dict[str, bytes]:
         )
         size = (tile.width, tile.height)
         if path.suffix.lower() == ".svg":
-            out[str(target)] = layout_svg(here, layout.object_names(), *size).encode("utf-8")
+            out[str(target)] = layout_svg(here, layout.object_names(), colours, *size).encode(
+                "utf-8"
+            )
         else:
-            out[str(target)] = layout_png(here, *size)
+            out[str(target)] = layout_png(here, colours, *size)
     return out
 
 

@@ -210,6 +210,12 @@ class StoredMember:
         return self._object.number
 
     @property
+    def colour(self) -> int:
+        """Number of its colour, from 0."""
+        kept = self._object.colour
+        return self.row.object if kept is None else kept
+
+    @property
     def channel(self) -> int:
         """UV channel, from 0."""
         return self.made_in if self.new else self._base.channel

@@ -195,19 +195,19 @@ def _drawn(
     )
     behind = document.images.get((BACKGROUND, tile.number)) if kind == "layers" else None
     size = (tile.width, tile.height)
-    return draw_image(what, here, Names(group[near], names), size, behind() if behind else None)
+    under = behind() if behind else None
+    return draw_image(what, here, Names(group[near], names, layout.colours), size, under)
 
 
 def _template(
     layout: Layout, settings: Textures, kind: str, tile: TileRow, here: IslandSet, near: NDArray[np.bool_]
 ) -> bytes:  # fmt: skip
-    from quilt_core.sheet.colours import object_colour
+    from quilt_core.sheet.colours import object_colours
     from quilt_core.sheet.template import Template, template_png, template_svg
 
     face = layout.surface.triangle_face[near[layout.islands.triangle_island]]
-    # Colours are those of the table: by the number of the object.
-    colours = [object_colour(member.row.object - 1) for member in layout.members]
-    what = Template(here, face, layout.object_names(), colours, settings.line, settings.labels)
+    names, colours = layout.object_names(), object_colours(layout.colours)
+    what = Template(here, face, names, colours, settings.line, settings.labels)
     draw = template_png if kind == "template" else template_svg
     return draw(what, tile.width, tile.height)
 

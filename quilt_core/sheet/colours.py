@@ -6,6 +6,8 @@ memory).
 
 from __future__ import annotations
 
+from collections.abc import Iterable
+
 import numpy as np
 
 GOLDEN = 137.50776405003785
@@ -35,9 +37,9 @@ def oklch_to_hex(lightness: float, chroma: float, hue: float) -> str:
     return "#" + "".join(f"{round(float(v) * 255):02x}" for v in srgb)
 
 
-def object_colours(count: int) -> list[str]:
-    """Colours for `count` objects; neighbours in the list are far apart in hue."""
-    return [object_colour(number) for number in range(count)]
+def object_colours(numbers: Iterable[int]) -> list[str]:
+    """Colours of objects by their numbers, the same on the table, on sheets and in reports; neighbours are far apart in hue."""
+    return [object_colour(number) for number in numbers]
 
 
 def object_colour(number: int) -> str:

@@ -11,27 +11,28 @@ from PIL import Image, ImageColor, ImageDraw
 
 from quilt_core.scene.island_set import IslandSet
 from quilt_core.scene.types import FloatArray
-from quilt_core.sheet.colours import object_colours
 
 INK = "#1f2a44"
 
 
-def layout_png(islands: IslandSet, width: int, height: int) -> bytes:
+def layout_png(islands: IslandSet, colours: Sequence[str], width: int, height: int) -> bytes:
     """Image of a placed layout: islands in their object's colour, outlines in ink, clear ground.
 
     Parameters
     ----------
     islands : IslandSet
         Placed.
+    colours : sequence of str
+        Of each object.
     width, height : int
         px.
     """
     image = Image.new("RGBA", (width, height), (0, 0, 0, 0))
     draw = ImageDraw.Draw(image)
-    colours = [ImageColor.getrgb(c) for c in object_colours(len(islands.unflattened))]
+    fills = [ImageColor.getrgb(c) for c in colours]
     owner = islands.object_index[islands.triangle_island]
     for corners, which in zip(_pixels(islands.triangles, width, height), owner, strict=True):
-        draw.polygon([tuple(p) for p in corners], fill=(*colours[which], 255))
+        draw.polygon([tuple(p) for p in corners], fill=(*fills[which], 255))
     for a, b in _pixels(islands.edges, width, height):
         draw.line([tuple(a), tuple(b)], fill=INK, width=max(1, width // 1024))
     out = io.BytesIO()
@@ -39,7 +40,9 @@ def layout_png(islands: IslandSet, width: int, height: int) -> bytes:
     return out.getvalue()
 
 
-def layout_svg(islands: IslandSet, names: Sequence[str], width: int, height: int) -> str:
+def layout_svg(
+    islands: IslandSet, names: Sequence[str], colours: Sequence[str], width: int, height: int
+) -> str:
     """SVG of a placed layout, one group per object with the object's name as id and title.
 
     Parameters
@@ -48,10 +51,11 @@ def layout_svg(islands: IslandSet, names: Sequence[str], width: int, height: int
         Placed.
     names : sequence of str
         Object names.
+    colours : sequence of str
+        Of each object.
     width, height : int
         px.
     """
-    colours = object_colours(len(names))
     pixels = _pixels(islands.edges, width, height)
     parts = [
         f'<svg xmlns="http://www.w3.org/2000/svg" width="{width}" height="{height}" viewBox="0 0 {width} {height}">'

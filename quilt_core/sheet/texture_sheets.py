@@ -78,10 +78,13 @@ class Names:
         Of each island, in the order of `of`.
     of : sequence of str
         Names of the groups.
+    objects : sequence of int
+        Numbers of the colours of the objects.
     """
 
     group: IntArray
     of: Sequence[str]
+    objects: Sequence[int]
 
 
 def id_colours(count: int) -> Pixels:
@@ -91,7 +94,7 @@ def id_colours(count: int) -> Pixels:
     """
     out: list[tuple[int, int, int]] = []
     taken: set[tuple[int, int, int]] = set()
-    for text in object_colours(count):
+    for text in object_colours(range(count)):
         red, green, blue, _ = rgba(text)
         colour = (red, green, blue)
         number = 0
@@ -130,10 +133,10 @@ def draw_image(
     if what.kind == "checker":
         return _checker(size)
     if what.kind == "layout":
-        return layout_png(islands, *size)
+        return layout_png(islands, object_colours(names.objects), *size)
     if what.kind == "id":
         return encode_png(_ids(islands, names, size, what.reach))
-    return _layers(islands, names, size, background)
+    return _layers(islands, names, what.by, size, background)
 
 
 def _blank(what: TextureSheet, size: tuple[int, int]) -> bytes:
@@ -176,12 +179,12 @@ def _ids(islands: IslandSet, names: Names, size: tuple[int, int], reach: float) 
 
 
 def _layers(
-    islands: IslandSet, names: Names, size: tuple[int, int], background: bytes | None
+    islands: IslandSet, names: Names, by: str, size: tuple[int, int], background: bytes | None
 ) -> bytes:
     width, height = size
     layers: list[Layer] = []
     present = np.unique(names.group)
-    colours = object_colours(len(names.of))
+    colours = object_colours(names.objects if by == "object" else range(len(names.of)))
     for number in present.tolist():
         own = islands.select(names.group == number)
         layers.append(_drawn(own, names.of[number], colours[number], size))

@@ -83,7 +83,7 @@ class Sheet(APIView):
 
     @extend_schema(operation_id="get_sheet", responses={(200, "image/png"): OpenApiTypes.BINARY})
     def get(self, request: Request, revision_id: int, kind: str) -> HttpResponse:
-        from quilt_core.sheet import layout_png, layout_svg
+        from quilt_core.sheet import layout_png, layout_svg, object_colours
 
         layout = load_layout(
             get_object_or_404(Revision.objects.select_related("atlas"), pk=revision_id)
@@ -91,12 +91,13 @@ class Sheet(APIView):
         number = request.query_params.get("tile")
         tile = next((t for t in layout.tiles if str(t.number) == number), layout.tiles[0])
         placed, _ = in_tile(layout, tile)
-        name = f"layout.{tile.number}.{kind}"
+        name, colours = f"layout.{tile.number}.{kind}", object_colours(layout.colours)
         if kind == "svg":
             names = layout.object_names()
-            return _bytes(layout_svg(placed, names, tile.width, tile.height), "image/svg+xml", name)
+            drawn = layout_svg(placed, names, colours, tile.width, tile.height)
+            return _bytes(drawn, "image/svg+xml", name)
         width, height = drawn_size(tile)
-        return _bytes(layout_png(placed, width, height), "image/png", name)
+        return _bytes(layout_png(placed, colours, width, height), "image/png", name)
 
 
 class Thumbnail(APIView):

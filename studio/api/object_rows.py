@@ -16,7 +16,7 @@ def object_rows(members: list[Member]) -> list[dict[str, Any]]:
     for member, name in zip(members, names, strict=True):
         obj, base, row = member.object, member.base, member.row
         # An object has one colour, whichever atlas it lies in, and whatever comes and goes beside it.
-        colour = object_colour(obj.pk - 1)
+        colour = object_colour(member.colour)
         rows.append(
             {
                 "id": obj.pk,

@@ -23,6 +23,7 @@ from tests.core.meshes import QUAD_OBJ, plain_glb
 from tests.core.shapes import island_set_of
 
 TILES = (TileSize(1001, 512, 256),)
+COLOUR = "#a06040"
 NAME = 'Crate <b> & "rope"'
 
 
@@ -30,7 +31,13 @@ def subject_of(polygons, rules=None, tiles=TILES, **more):
     islands = island_set_of(polygons)
     checked = check_layout(islands, None, identity(islands.count), tiles, [NAME], rules, **more)
     return Subject(
-        "Harbour <light>", "today", islands, tiles, [NAME], {"Packed with": "padding 8 px"}
+        "Harbour <light>",
+        "today",
+        islands,
+        tiles,
+        [NAME],
+        [COLOUR],
+        {"Packed with": "padding 8 px"},
     ), checked
 
 
@@ -113,9 +120,9 @@ def test_spots_are_marked_in_the_picture():
     boxes = [shapely.box(0.1, 0.1, 0.4, 0.4), shapely.box(0.3, 0.3, 0.6, 0.6)]
     subject, checked = subject_of(boxes, tiles=(TileSize(1001, 400, 400),))
     image = np.array(
-        Image.open(io.BytesIO(tile_image(subject.islands, subject.tiles[0], checked))).convert(
-            "RGB"
-        )
+        Image.open(
+            io.BytesIO(tile_image(subject.islands, [COLOUR], subject.tiles[0], checked))
+        ).convert("RGB")
     )
     rose = (np.abs(image.astype(int) - (166, 61, 79)).sum(axis=2) < 30).nonzero()
     assert rose[0].mean() == pytest.approx(400 * (1 - 0.35), abs=12)
@@ -124,13 +131,13 @@ def test_spots_are_marked_in_the_picture():
 
 def test_the_strip_has_a_dot_per_island_and_the_band():
     subject, checked = subject_of([shapely.box(0.1, 0.1, 0.2, 0.2)] * 3, Rules(house_density=500))
-    strip = density_strip(subject.islands, checked.figures, subject.names, checked.rules)
+    strip = density_strip(subject.islands, checked.figures, subject.names, [COLOUR], checked.rules)
     assert strip.count("<circle") == 3
     assert strip.count("<rect") == 1
     assert "px/m" in strip
     empty = island_set_of([])
     none = check_layout(empty, None, identity(0), subject.tiles, [NAME])
-    assert "No island" in density_strip(empty, none.figures, [NAME], none.rules)
+    assert "No island" in density_strip(empty, none.figures, [NAME], [COLOUR], none.rules)
 
 
 def surfaces(*named):

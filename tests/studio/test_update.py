@@ -74,6 +74,32 @@ def test_what_is_still_there_keeps_its_place_and_what_was_said(send, act, atlas,
     assert set(placed(atlas)) == {"crate", "bench"}
 
 
+def test_colours_are_kept_and_are_those_of_the_sheet(client, send, act, atlas, again):
+    assert send(yard__obj=obj_file(("crate", 0, 1), ("bench", 9, 2))).status_code == 201
+
+    def colours():
+        atlas.refresh_from_db()
+        rows = client.get(f"/api/revisions/{atlas.head_id}/").json()["objects"]
+        return {row["name"]: row["colour"] for row in rows}
+
+    before = colours()
+    assert len(set(before.values())) == 2
+    newer = obj_file(("lamp", 20, 1), ("crate", 0, 1)).replace(b"v 1 0 0", b"v 1 0 0.2")
+    answer = again(atlas, Source.objects.get(is_mesh=True).pk, data=newer)
+    assert answer.status_code == 202, answer.content
+    after = colours()
+    assert after["crate"] == before["crate"]
+    assert after["lamp"] not in before.values()
+    drawn = client.get(f"/api/revisions/{atlas.head_id}/sheet.svg").content.decode()
+    for name, colour in after.items():
+        assert f'<g id="{name}" fill="{colour}"' in drawn
+    # A copy of the project has them too.
+    made = client.post(f"/api/projects/{atlas.project_id}/duplicate/").json()
+    twin = Project.objects.get(pk=made["id"]).atlases.get()
+    rows = client.get(f"/api/revisions/{twin.head_id}/").json()["objects"]
+    assert {row["name"]: row["colour"] for row in rows} == after
+
+
 @pytest.mark.slow
 def test_an_object_that_was_split_or_joined_keeps_its_places(send, act, atlas, again):
     """Split in two under other names, and joined again: every island lies where it lay, with what was said of it."""

@@ -146,6 +146,8 @@ class MeshObject(Record, frozen=True, kw_only=True):
     faces : int
     size : list of float, optional
         Along its own axes in metres, where it stands largest.
+    colour : int, optional
+        Number of its colour, from 0; its place in the file without.
     """
 
     source: Place
@@ -158,6 +160,7 @@ class MeshObject(Record, frozen=True, kw_only=True):
     size: Annotated[list[Annotated[float, Meta(ge=0)]], Meta(min_length=3, max_length=3)] | None = (
         None
     )
+    colour: Count | None = None
 
 
 class BaseLayout(Record, frozen=True, kw_only=True):

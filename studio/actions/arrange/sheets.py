@@ -28,7 +28,7 @@ def drawn_size(tile: TileRow) -> tuple[int, int]:
 
 def thumbnail(revision: Revision) -> bytes:
     """PNG of all tiles side by side, at most 240 px; drawn once."""
-    from quilt_core.sheet import layout_png
+    from quilt_core.sheet import layout_png, object_colours
     from studio.geometry import cached, content_digest, keep_cached
 
     key = f"thumbnail-{THUMBNAIL}-{content_digest(revision)}"
@@ -44,7 +44,11 @@ def thumbnail(revision: Revision) -> bytes:
         placed, triangles=(placed.triangles - low) / span, edges=(placed.edges - low) / span
     )
     size = [int(n) for n in np.maximum(1, THUMBNAIL * span / span.max())]
-    drawn = Image.open(io.BytesIO(layout_png(small, FINER * size[0], FINER * size[1])))
+    drawn = Image.open(
+        io.BytesIO(
+            layout_png(small, object_colours(layout.colours), FINER * size[0], FINER * size[1])
+        )
+    )
     out = io.BytesIO()
     drawn.resize((size[0], size[1]), Image.Resampling.LANCZOS).save(out, "PNG")
     keep_cached(key, out.getvalue())

@@ -124,7 +124,7 @@ def _keep(
     folder = uuid.uuid4().hex
     scenes = {name: (scene, rows) for name, scene, rows in ready}
     before = read_state(atlas.head)
-    state = before
+    state, colour = before, next_colour(project)
     for name, data in files.items():
         scene, rows = scenes.get(name, (None, []))
         source = Source.objects.create(
@@ -139,7 +139,8 @@ def _keep(
             warnings=list(scene.warnings) if scene else [],
         )
         for number, (obj, bases) in enumerate(rows):
-            state = state.with_member(keep_object(project, source, number, obj, bases))
+            state = state.with_member(keep_object(project, source, number, obj, bases, colour))
+            colour += 1
     settings = project.settings
     if not before.members and project.house_density == UNSAID:
         firsts = [bases[0]["geometry"] for _, _, rows in ready for _, bases in rows]
@@ -158,9 +159,15 @@ def _keep(
     return revision
 
 
+def next_colour(project: Project) -> int:
+    """Number of the first colour that no object of a project has had."""
+    rows = project.mesh_objects.values_list("pk", "colour")
+    return 1 + max((pk - 1 if colour is None else colour for pk, colour in rows), default=-1)
+
+
 def keep_object(
-    project: Project, source: Source, number: int, obj: SceneObject, bases: list[dict[str, Any]]
-) -> MemberRow:
+    project: Project, source: Source, number: int, obj: SceneObject, bases: list[dict[str, Any]], colour: int
+) -> MemberRow:  # fmt: skip
     """Rows of an object and its base layouts; what an atlas keeps of it."""
     made = MeshObject.objects.create(
         project=project,
@@ -172,6 +179,7 @@ def keep_object(
         channels=[c.name for c in obj.mesh.channels if (c.corner_uv >= 0).any()],
         faces=obj.mesh.face_count,
         size=object_size(obj, source.metres_per_unit).tolist(),
+        colour=colour,
     )
     kept = [BaseLayout.objects.create(object=made, **facts) for facts in bases]
     return MemberRow(object=made.pk, base=kept[0].pk, islands=kept[0].islands)

@@ -26,7 +26,7 @@ from quilt_core.unwrap.object_flat import with_channel
 from studio import storage
 from studio.actions.documents import document_of, saved
 from studio.actions.errors import Refused
-from studio.actions.gather.gather_files import keep_object, object_bases, read_mesh
+from studio.actions.gather.gather_files import keep_object, next_colour, object_bases, read_mesh
 from studio.actions.gather.watch_folder import brought, files_in
 from studio.actions.history.change import Made as Change
 from studio.actions.history.change import finish_job
@@ -101,7 +101,12 @@ def update_file(
     slots = _slots(matches, older, newer)
     report(0.8, "keeping the files")
     with transaction.atomic():
-        source, objects = _kept(old, name, files, scene, keys)
+        colours = {
+            number: members[places[match.older[0]]].colour
+            for number, match in matches.items()
+            if match.older
+        }
+        source, objects = _kept(old, name, files, scene, keys, colours)
         made: dict[int, Made] = {}
         remade: dict[int, Remade] = {}
         all_of_them, fresh = state, list(members)
@@ -198,9 +203,9 @@ def _carried(member: Member, scene: Scene, obj: SceneObject, again: Again) -> Ba
 
 
 def _kept(
-    old: Source, name: str, files: dict[str, bytes], scene: Scene, keys: Mapping[str, str]
-) -> tuple[Source, dict[int, tuple[MeshObject, BaseLayout]]]:
-    """Rows of the files, and of the objects with the layouts that they came with."""
+    old: Source, name: str, files: dict[str, bytes], scene: Scene, keys: Mapping[str, str], colours: dict[int, int],
+) -> tuple[Source, dict[int, tuple[MeshObject, BaseLayout]]]:  # fmt: skip
+    """Rows of the files, and of the objects with the layouts that they came with and the colours that they had."""
     import uuid
 
     folder = uuid.uuid4().hex
@@ -216,11 +221,12 @@ def _kept(
         )  # fmt: skip
         source = row if mesh else source
     assert source is not None
-    out = {}
+    out: dict[int, tuple[MeshObject, BaseLayout]] = {}
+    new = next_colour(old.project)
     for number, obj in enumerate(scene.objects):
-        kept = keep_object(
-            old.project, source, number, obj, object_bases(obj, scene, old.uv_tolerance)
-        )
+        bases = object_bases(obj, scene, old.uv_tolerance)
+        colour = colours.get(number, new + len(out))
+        kept = keep_object(old.project, source, number, obj, bases, colour)
         out[number] = (
             MeshObject.objects.get(pk=kept.object),
             BaseLayout.objects.get(pk=kept.base),

@@ -20,7 +20,7 @@ from quilt_core.operations.painted import in_words
 from quilt_core.operations.textures import in_tile
 from quilt_core.options import plain_settings
 from quilt_core.scene.naming import unique_names
-from quilt_core.sheet import layout_png, layout_svg
+from quilt_core.sheet import layout_png, layout_svg, object_colours
 from studio import storage
 from studio.actions.check.measure_layout import measure_revision
 from studio.actions.documents import document_of
@@ -132,14 +132,16 @@ def _folders(layouts: list[Layout]) -> list[str]:
 
 
 def _add_sheets(archive: zipfile.ZipFile, folder: str, layout: Layout) -> None:
-    names = layout.object_names()
+    names, colours = layout.object_names(), object_colours(layout.colours)
     for tile in layout.tiles:
         placed, _ = in_tile(layout, tile)
         archive.writestr(
-            f"{folder}layout.{tile.number}.png", layout_png(placed, tile.width, tile.height)
+            f"{folder}layout.{tile.number}.png",
+            layout_png(placed, colours, tile.width, tile.height),
         )
         archive.writestr(
-            f"{folder}layout.{tile.number}.svg", layout_svg(placed, names, tile.width, tile.height)
+            f"{folder}layout.{tile.number}.svg",
+            layout_svg(placed, names, colours, tile.width, tile.height),
         )
     for kind, text in reports_of(layout.revision).items():
         archive.writestr(f"{folder}report.{kind}", text)

@@ -14,7 +14,8 @@ export function DensityRow({
   islands: number[];
   editor: Editor;
   scale: LogScale;
-  version: number;
+  /** Of all that they are drawn by. */
+  version: string;
 }) {
   const canvas = useRef<HTMLCanvasElement>(null);
   useEffect(() => {
@@ -27,17 +28,19 @@ export function DensityRow({
     ctx.setTransform(ratio, 0, 0, ratio, 0, 0);
     ctx.clearRect(0, 0, scale.width, H);
     const style = getComputedStyle(element);
-    const colour = (name: string) => style.getPropertyValue(`--chakra-colors-${name}`).trim();
+    const [ink, amber, petrol, panel] = ["ink", "amber", "petrol", "panel"].map((name) =>
+      style.getPropertyValue(`--chakra-colors-${name}`).trim(),
+    );
     for (const [x, y, r, island] of dots(islands, editor, scale)) {
       const side = editor.againstBand(island);
       ctx.beginPath();
       ctx.arc(x, y, r, 0, 2 * Math.PI);
       ctx.globalAlpha = 0.75;
-      ctx.fillStyle = side === 0 ? colour("ink") : side > 0 ? colour("amber") : colour("petrol");
+      ctx.fillStyle = side === 0 ? ink : side > 0 ? amber : petrol;
       ctx.fill();
       ctx.globalAlpha = 1;
       const chosen = editor.selection.has(island);
-      ctx.strokeStyle = chosen ? colour("ink") : colour("panel");
+      ctx.strokeStyle = chosen ? ink : panel;
       ctx.lineWidth = chosen ? 2 : 1;
       if (chosen) ctx.setLineDash([2.5, 2]);
       ctx.stroke();

@@ -2,11 +2,12 @@ import { Box, Button, IconButton, Popover, Portal } from "@chakra-ui/react";
 import { Eye } from "lucide-react";
 import { useState } from "react";
 import { useEditor } from "../api/hooks";
+import type { Standing } from "../editor/surface/spread";
 import { SIDES } from "../editor/view/ViewManager";
 
-/** Ways of looking at the model: from a side, through it, or with its objects spread out. */
+/** Ways of looking at the model: from a side, through it, or side by side. */
 export function ModelMenu() {
-  const editor = useEditor("view");
+  const editor = useEditor("document", "view");
   const [open, setOpen] = useState(false);
   const { view } = editor;
   return (
@@ -22,7 +23,7 @@ export function ModelMenu() {
           size="2xs"
           variant="ghost"
           aria-label="Ways of looking at the model"
-          title="From a side, through it, spread out"
+          title="From a side, through it, side by side"
         >
           <Eye />
         </IconButton>
@@ -43,35 +44,51 @@ export function ModelMenu() {
                 </Button>
               ))}
             </Box>
-            {(
-              [
-                ["See through", "xray", "what lies behind shows too"],
-                [
-                  "Spread out",
-                  "spread",
-                  "objects that stand in one another, side by side; the files stay as they are",
-                ],
-              ] as const
-            ).map(([name, key, hint]) => (
-              <Button
-                key={key}
-                size="2xs"
-                mt="1"
-                w="100%"
-                variant={view[key] ? "solid" : "outline"}
-                bg={view[key] ? "petrol" : undefined}
-                color={view[key] ? "onPetrol" : undefined}
-                borderColor="line"
-                aria-pressed={view[key]}
-                title={hint}
-                onClick={() => editor.showModel({ [key]: !view[key] })}
-              >
-                {name}
-              </Button>
+            <Toggle
+              name="See through"
+              hint="what lies behind shows too"
+              on={view.xray}
+              turn={() => editor.showModel({ xray: !view.xray })}
+            />
+            {STANDINGS.map(([name, standing, hint]) => (
+              <Toggle
+                key={standing}
+                name={name}
+                hint={hint}
+                on={editor.standing === standing}
+                turn={() => editor.showModel({ standing })}
+              />
             ))}
           </Popover.Content>
         </Popover.Positioner>
       </Portal>
     </Popover.Root>
+  );
+}
+
+const STANDINGS: [string, Standing, string][] = [
+  ["In place", "in place", "where the files say that they stand"],
+  ["Files apart", "files apart", "each file beside the others; the files stay as they are"],
+  ["Objects apart", "objects apart", "each object beside the others; the files stay as they are"],
+];
+
+type ToggleProps = { name: string; hint: string; on: boolean; turn: () => void };
+
+function Toggle({ name, hint, on, turn }: ToggleProps) {
+  return (
+    <Button
+      size="2xs"
+      mt="1"
+      w="100%"
+      variant={on ? "solid" : "outline"}
+      bg={on ? "petrol" : undefined}
+      color={on ? "onPetrol" : undefined}
+      borderColor="line"
+      aria-pressed={on}
+      title={hint}
+      onClick={turn}
+    >
+      {name}
+    </Button>
   );
 }

@@ -1,4 +1,4 @@
-import { Box, Flex, Heading, IconButton } from "@chakra-ui/react";
+import { Box, Button, Flex, Heading, IconButton, Text } from "@chakra-ui/react";
 import { OrbitControls } from "@react-three/drei";
 import { Canvas, useFrame, useThree, type ThreeEvent } from "@react-three/fiber";
 import { Focus, PanelRight, PictureInPicture2, RotateCw, X } from "lucide-react";
@@ -18,7 +18,7 @@ import type { ModelPlace } from "../room";
 import type { Editor } from "../editor/Editor";
 import type { Geometry } from "../editor/layout/readGeometry";
 import { copyOf } from "../editor/render/copyOf";
-import { spreadOut } from "../editor/surface/spread";
+import { spreadOut, type Groups, type Standing } from "../editor/surface/spread";
 import { SIDES } from "../editor/view/ViewManager";
 import { useUi } from "../state";
 import { useLooked } from "../looked";
@@ -170,10 +170,32 @@ export function ModelView({
           onChange={() => useLooked.getState().moved("model")}
         />
       </Canvas>
-      {editor.document.geometry && !editor.view.spread && <Ruler ruler={ruler} />}
+      {editor.document.geometry && editor.standing === "in place" && <Ruler ruler={ruler} />}
+      {editor.view.standing === null && editor.document.heaped && <Heaped />}
       <PaintWipe />
       <Before view="model" />
     </Box>
+  );
+}
+
+/** Says why files stand elsewhere than they say, and puts them back. */
+function Heaped() {
+  const editor = useEditor();
+  return (
+    <Flex position="absolute" top="34px" left="12px" gap="2" align="center" fontSize="12px">
+      <Text color="soft" title="All files stand at the origin, one in the other">
+        files side by side
+      </Text>
+      <Button
+        size="2xs"
+        variant="outline"
+        borderColor="line"
+        bg="panel"
+        onClick={() => editor.showModel({ standing: "in place" })}
+      >
+        In place
+      </Button>
+    </Flex>
   );
 }
 
@@ -256,8 +278,11 @@ function Scene({ editor, version }: { editor: Editor; version: number }) {
   }, [editor, material, version, invalidate, across]);
   const stage = useUi((ui) => ui.stage);
   const { geometry } = editor.document;
-  const { spread } = editor.view;
-  const matrices = useMemo(() => matricesOf(geometry!, spread), [geometry, spread]);
+  const { standing } = editor;
+  const matrices = useMemo(
+    () => matricesOf(geometry!, standing, editor.document.fileOf),
+    [geometry, standing, editor],
+  );
   useFraming(editor, geometry!, matrices);
   const hover = useHover(editor);
   const { gl, scene, camera } = useThree();
@@ -328,16 +353,19 @@ function Scene({ editor, version }: { editor: Editor; version: number }) {
 }
 
 /** Whether the high poly mesh is shown left of the wipe: not where the objects stand apart. */
-const showsHighPoly = ({ maps, view }: Editor) =>
+const showsHighPoly = ({ maps, standing }: Editor) =>
   maps.highPoly !== null &&
   maps.view.besideHighPoly &&
   maps.view.withoutTo > 0 &&
-  !view.spread &&
+  standing === "in place" &&
   (maps.normals !== null || maps.texture !== null);
 
 /** Where the instances stand: as in their files, or side by side. */
-function matricesOf(geometry: Geometry, spread: boolean): Matrix4[] {
-  const apart = spread ? spreadOut(geometry) : new Map<number, Vector3>();
+function matricesOf(geometry: Geometry, standing: Standing, fileOf: Groups): Matrix4[] {
+  const apart =
+    standing === "in place"
+      ? new Map<number, Vector3>()
+      : spreadOut(geometry, standing === "files apart" ? fileOf : undefined);
   return geometry.instances.map(({ matrix, object }) => {
     const by = apart.get(object);
     return by ? new Matrix4().makeTranslation(by.x, by.y, by.z).multiply(matrix) : matrix;
@@ -381,6 +409,21 @@ function boxOf(editor: Editor, drawn: Geometry, wanted: Set<number>, matrices: M
   return box;
 }
 
+/** How far from the middle of a box the eye must be to see all of it, looking along `way` from there. */
+function distanceFor(box: Box3, way: Vector3, eye: PerspectiveCamera): number {
+  const right = new Vector3().crossVectors(eye.up, way).normalize();
+  const up = new Vector3().crossVectors(way, right);
+  const high = Math.tan((eye.fov * Math.PI) / 360);
+  const half = box.getSize(new Vector3()).multiplyScalar(0.5);
+  let far = 1e-3;
+  for (let k = 0; k < 8; k++) {
+    const corner = new Vector3(k & 1 ? 1 : -1, k & 2 ? 1 : -1, k & 4 ? 1 : -1).multiply(half);
+    const wide = Math.abs(corner.dot(right)) / eye.aspect;
+    far = Math.max(far, corner.dot(way) + Math.max(wide, Math.abs(corner.dot(up))) / high);
+  }
+  return far;
+}
+
 /** `geometry` and `matrices` are of one drawing; the document may have gone on since. */
 function useFraming(editor: Editor, geometry: Geometry, matrices: Matrix4[]) {
   const { camera, controls, invalidate } = useThree();
@@ -402,15 +445,9 @@ function useFraming(editor: Editor, geometry: Geometry, matrices: Matrix4[]) {
     );
     if (box.isEmpty()) return;
     const centre = box.getCenter(new Vector3());
-    const radius = Math.max(box.getSize(new Vector3()).length() / 2, 1e-3);
     const eye = camera as PerspectiveCamera;
     const side = SIDES[editor.view.side];
     editor.view.side = "";
-    const distance =
-      radius /
-      Math.sin((eye.fov * Math.PI) / 360) /
-      Math.min(1, eye.aspect) /
-      (fresh || side ? 1.15 : 0.7);
     const way = side
       ? new Vector3(...side).normalize()
       : fresh
@@ -419,6 +456,8 @@ function useFraming(editor: Editor, geometry: Geometry, matrices: Matrix4[]) {
             .clone()
             .sub((controls as unknown as { target: Vector3 }).target)
             .normalize();
+    // All of it fills the view; what is selected is seen with what is around it.
+    const distance = distanceFor(box, way, eye) * (fresh || side ? 1.06 : 1.7);
     eye.position.copy(centre).addScaledVector(way, distance);
     eye.near = distance / 200;
     eye.far = distance * 40;

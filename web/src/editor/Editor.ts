@@ -1,6 +1,7 @@
 import { againstBand, type House } from "./density/logScale";
 import { batch, computed } from "@preact/signals-core";
 import type { Finding, LayoutInfo, Report } from "../api/client";
+import type { Standing } from "./surface/spread";
 import { between, union, type Bounds } from "./affine/affine";
 import { TableCamera } from "./camera/TableCamera";
 import { LayoutDocument, type ControlEdit } from "./document/LayoutDocument";
@@ -629,10 +630,15 @@ export class Editor {
     this.lookAtModel("");
   }
 
+  /** How the model stands: as was chosen, else side by side where its files all stand at the origin. */
+  get standing(): Standing {
+    return this.view.standing ?? (this.document.heaped ? "files apart" : "in place");
+  }
+
   /** Other ways of showing the model. */
-  showModel(how: Partial<{ xray: boolean; spread: boolean }>): void {
+  showModel(how: { xray?: boolean; standing?: Standing }): void {
     this.view.showModel(how);
-    if (how.spread !== undefined) this.lookFrom("Corner");
+    if (how.standing !== undefined) this.lookFrom("Corner");
     this.looks.turned();
   }
 

@@ -62,7 +62,7 @@ export function IslandRows({ rows, high, busy, accept }: Props) {
             color="petrol"
             disabled={busy}
             onClick={() => accept(island)}
-            aria-label={`Give ${named(island)} a weight of ${Number(weight.toPrecision(2))}`}
+            aria-label={`Accept a weight of ${Number(weight.toPrecision(2))} for ${named(island)}`}
           >
             accept
           </Button>

@@ -5,6 +5,7 @@ import type { PlaceEdit } from "../history/HistoryManager";
 import { coveredIslands } from "../layout/covered";
 import { LayoutModel } from "../layout/LayoutModel";
 import type { Geometry } from "../layout/readGeometry";
+import { heaped } from "../surface/spread";
 import { Signal, type Heard } from "../signal";
 import { islandCode } from "../style/islandStyle";
 import { TableMap } from "../table/TableMap";
@@ -31,6 +32,8 @@ export class LayoutDocument {
   /** The last layout whose figures came; while newer ones are made they stay in sight as old ones. */
   private measured: LayoutInfo | null = null;
   geometry: Geometry | null = null;
+  /** Whether the files of the model all stand at the origin, one in the other. */
+  heaped = false;
   model: LayoutModel | null = null;
   /** Islands that lie on another one of their stack. */
   covered: Uint8Array = new Uint8Array(0);
@@ -61,6 +64,7 @@ export class LayoutDocument {
     if (info.figures) this.measured = info;
     this.info = { ...info, figures: info.figures ?? this.figuresFor(info) };
     this.confirmed = null;
+    if (this.geometry !== geometry) this.heaped = heaped(geometry, this.fileOf);
     this.geometry = geometry;
     this.served = placements;
     // What the server has in this layout is no edit any more.
@@ -80,6 +84,10 @@ export class LayoutDocument {
       sameSheets: this.tiles.map((tile) => tile.number).join() === sheets,
     };
   }
+
+  /** The file that an object is of. */
+  readonly fileOf = (object: number): string | undefined =>
+    this.info?.objects.find(({ id }) => id === object)?.file;
 
   /** Figures of the layout before, where it is of the same islands. */
   private figuresFor(info: LayoutInfo): LayoutInfo["figures"] {

@@ -7,6 +7,7 @@ import {
   SRGBColorSpace,
 } from "three";
 import type { LayoutModel } from "../layout/LayoutModel";
+import type { Standing } from "../surface/spread";
 import { Signal, type Heard } from "../signal";
 import type { ViewAs } from "../style/views";
 
@@ -55,9 +56,10 @@ export class ViewManager {
   side = "";
   /** Unit vector from the model to whoever looks at it. */
   towards: [number, number, number] = [0, 0, 1];
-  /** The model can be seen through, and its objects stand apart. */
+  /** The model can be seen through. */
   xray = false;
-  spread = false;
+  /** How the model stands; null is what suits its files. */
+  standing: Standing | null = null;
   /** The side table takes no room when the whole table is shown. */
   sideFolded = false;
   /** Where the eye is, in the model's space. */
@@ -166,7 +168,7 @@ export class ViewManager {
   }
 
   /** Other ways of showing the model. */
-  showModel(how: Partial<{ xray: boolean; spread: boolean }>): void {
+  showModel(how: { xray?: boolean; standing?: Standing }): void {
     Object.assign(this, how);
     this.raised.raise();
   }
@@ -174,6 +176,7 @@ export class ViewManager {
   clear(): void {
     this.previewed = this.ghost = null;
     this.focusObject = "";
+    this.standing = null;
     this.hovered = -1;
     this.raised.raise();
   }
