@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -34,6 +34,11 @@ class Export:
         "UV channel that layouts are written to, from 1; without it the one of each layout",
         low=1,
         high=64,
+    )
+
+    free_channel: bool = option(
+        False,
+        "write layouts to the first UV channel that none of the objects has, for light or other maps of their own",
     )
 
     edits: tuple[ChannelEdit, ...] = option((), **LAST_EDITS)
@@ -111,6 +116,7 @@ def run(document: Document, settings: Export, progress: Progress) -> Exported:
     LayoutError
         When a channel cannot be written to.
     """
+    settings = in_free_channel(document, settings)
     by_source: dict[int, _OfSource] = {}
     for atlas, layout in enumerate(document.layouts):
         _collect(atlas, layout, settings, by_source)
@@ -122,12 +128,14 @@ def run(document: Document, settings: Export, progress: Progress) -> Exported:
     }
     side_names = shared_side_names(meshes)
     files = {}
+    filled: list[str] = []
     for step, (key, own) in enumerate(by_source.items()):
         source = document.sources[key]
         progress.report(step / len(by_source), f"writing {source.name}")
         progress.check()
-        files[key] = _rewritten(source, own, side_names[source.path_in_group], names)
+        files[key] = _rewritten(source, own, side_names[source.path_in_group], names, filled)
     notes = [] if settings.layout_only else painted.misfit_notes(document, settings.to_channel)
+    notes += filled
     if settings.edits:
         for key in files:
             files[key] |= edited_channels(document.sources[key], files[key], settings.edits, notes)
@@ -187,6 +195,20 @@ def _apart(layout: Layout) -> FloatArray:
     return placements
 
 
+def in_free_channel(document: Document, settings: Export) -> Export:
+    """Settings that name the free channel, where it is asked for."""
+    if not settings.free_channel:
+        return settings
+    members = [member for layout in document.layouts for member in layout.members]
+    have = [channels_of(document.sources[m.source].scene(), m.number) for m in members]
+    return replace(settings, to_channel=1 + max(have, default=0), free_channel=False)
+
+
+def channels_of(scene: Scene, number: int) -> int:
+    """How many UV channels an object has."""
+    return len(scene.objects[number].mesh.channels)
+
+
 def check_target(document: Document, settings: Export) -> None:
     """Refuse a channel that some file cannot have; called before long work begins.
 
@@ -194,7 +216,11 @@ def check_target(document: Document, settings: Export) -> None:
     ------
     LayoutError
     """
-    target = settings.to_channel
+    if settings.free_channel and settings.to_channel is not None:
+        raise LayoutError(
+            "A free channel, and one by its number.", "to_channel", "Give the one or the other."
+        )
+    target = in_free_channel(document, settings).to_channel
     if target is None:
         return
     for layout in document.layouts:
@@ -206,30 +232,25 @@ def check_target(document: Document, settings: Export) -> None:
                     "An OBJ has one UV channel.", member.file,
                     "Write it as glTF, or leave the channel to write to out.",
                 )  # fmt: skip
-            scene = document.sources[member.source].scene()
-            have = len(scene.objects[member.number].mesh.channels)
-            if target > have + 1:
-                raise LayoutError(
-                    f"“{member.name}” has {have} UV channels; there can be no channel {target}.",
-                    member.file, f"Give channel {have + 1} or a lower one.",
-                )  # fmt: skip
 
 
 def _rewritten(
-    source: Source, layouts: _OfSource, side_names: Mapping[str, str], names: Sequence[str]
-) -> dict[str, bytes]:
+    source: Source, layouts: _OfSource, side_names: Mapping[str, str], names: Sequence[str], filled: list[str]
+) -> dict[str, bytes]:  # fmt: skip
     """A file with its layouts, one channel after the other, with a material for each atlas, and the side files that
-    changed with it."""
+    changed with it; what was filled between channels is noted in `filled`."""
     out: dict[str, bytes] = {}
     scene = source.scene()
-    for target in sorted({new.target for each in layouts.values() for new in each}):
+    missing = _missing(scene, layouts, filled)
+    for target in sorted({*missing, *(new.target for each in layouts.values() for new in each)}):
         if out:
             scene = _read_again(source, scene.name, out)
         uvs = []
         for number, obj in enumerate(scene.objects):
             mine = [new for new in layouts.get(number, []) if new.target == target]
             parts = [new.corner_uvs(obj.mesh.corner_face) for new in mine]
-            uvs.append(_merged([part for part in parts if part is not None]))
+            uv = _merged([part for part in parts if part is not None])
+            uvs.append(missing.get(target, {}).get(number) if uv is None else uv)
         if all(uv is None for uv in uvs):
             continue
         # Side files that changed have their new names already.
@@ -242,6 +263,34 @@ def _rewritten(
             for number, obj in enumerate(scene.objects)
         ]
         out |= split_materials(scene, atlases, names, source.siblings())
+    return out
+
+
+def _missing(
+    scene: Scene, layouts: _OfSource, filled: list[str]
+) -> dict[int, dict[int, FloatArray]]:
+    """UVs of channels that lie below one that is written and are not there, by channel and object: those of the first channel.
+
+    glTF 2.0, section 3.7.2.1 (https://registry.khronos.org/glTF/specs/2.0/glTF-2.0.html#meshes-overview): indices of TEXCOORD_n
+    start with 0 and are consecutive.
+    """
+    out: dict[int, dict[int, FloatArray]] = {}
+    for number, own in layouts.items():
+        mesh = scene.objects[number].mesh
+        have, written = len(mesh.channels), {new.target for new in own}
+        between = sorted(set(range(have, max(written))) - written)
+        if not between:
+            continue
+        first = mesh.channels[0].per_corner if have else own[0].corner_uvs(mesh.corner_face)
+        if first is None:
+            continue
+        for channel in between:
+            out.setdefault(channel, {})[number] = first
+        said = ", ".join(str(channel + 1) for channel in between)
+        filled.append(
+            f"{scene.objects[number].name}: UV channel {said} was not there and has a copy of "
+            f"{'the first one' if have else 'the new layout'}."
+        )
     return out
 
 

@@ -42,6 +42,16 @@ class NewAtlasIn(ObjectsIn):
         max_length=1_000_000,
         help_text="of that atlas",
     )
+    again = serializers.BooleanField(
+        default=False,
+        help_text="objects stay where they are, and are laid out once more in the first UV channel that none of them has",
+    )
+    size = serializers.IntegerField(
+        min_value=16,
+        max_value=16384,
+        required=False,
+        help_text="of the tile, px, when laid out once more",
+    )
     name = serializers.CharField(max_length=120)
 
     def validate(self, attrs: dict[str, Any]) -> dict[str, Any]:

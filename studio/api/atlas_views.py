@@ -31,14 +31,12 @@ class Atlases(APIView):
     @extend_schema(operation_id="new_atlas", request=q.NewAtlasIn, responses={201: q.NewAtlasOut})
     def post(self, request: Request, project_id: int) -> Response:
         given = valid(q.NewAtlasIn, request)
-        _, made = share_out.new_atlas(
-            project_id,
-            given["change"],
-            given["name"],
-            given["objects"],
-            given["channel"],
-            (given["source"], given["islands"]) if given["islands"] else None,
-        )
+        named = (project_id, given["change"], given["name"], given["objects"])
+        if given["again"]:
+            _, made = share_out.second_layout(*named, given.get("size"))
+        else:
+            islands = (given["source"], given["islands"]) if given["islands"] else None
+            _, made = share_out.new_atlas(*named, given["channel"], islands)
         return Response({"project": answer_project(project_id).data, "atlas": made}, status=201)
 
 

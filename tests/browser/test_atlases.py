@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import pytest
 
-from tests.browser.pages import command, idle, stage, task, undo_all
+from tests.browser.pages import bring, command, idle, open_project, stage, task, undo_all
+from tests.core.meshes import plain_glb
 
 pytestmark = pytest.mark.browser
 
@@ -86,3 +87,21 @@ def test_a_layout_can_be_written_to_another_channel(page):
     options = written.locator("option").all_inner_texts()
     assert options[-1].endswith("(new)"), options
     undo_all(page)
+
+
+def test_objects_are_laid_out_once_more_for_light(window, address):
+    page = window
+    open_project(page, address, bring(page, "lit", ("plate.glb", plain_glb())), "gather")
+    page.locator("[data-row='Plate']").wait_for()
+    page.get_by_label("Size of the tile for light").select_option("256")
+    task(page).get_by_role("button", name="Lay out for light").click()
+    page.get_by_role("tab", name="light").wait_for()
+    page.locator("[data-row='Plate']").wait_for()
+    # The usual padding of such a tile is there before anybody says one.
+    padding = task(page).get_by_label("Padding")
+    padding.wait_for()
+    assert padding.input_value() == "2"
+    page.get_by_role("tab", name="props A").click()
+    page.locator("[data-row='Plate']").wait_for()
+    page.keyboard.press("Control+z")
+    page.get_by_role("tab", name="light").wait_for(state="detached")

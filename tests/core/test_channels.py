@@ -145,11 +145,41 @@ def test_a_packed_layout_goes_into_a_new_channel_and_the_others_stay(tmp_path, c
     assert len(figures.overlaps.pairs) == 0
     assert figures.gap.pixels >= 2 - 0.01, "as is usual for a tile of 256 px"
     capsys.readouterr()
-    assert main(["pack", str(tmp_path / "a.gltf"), "--to-channel", "5", *options]) == 2
-    assert "there can be no channel 5" in capsys.readouterr().err
+    # What lies between is filled and told: indices of TEXCOORD_n are consecutive (glTF 2.0, 3.7.2.1).
+    assert main(["pack", str(tmp_path / "a.gltf"), "--to-channel", "4", *options]) == 0
+    said = capsys.readouterr()
+    assert "UV channel 3 was not there and has a copy of the first one" in said.out + said.err
+    for obj in read_scene("a.gltf", (out / "a.gltf").read_bytes()).objects:
+        first, third = obj.mesh.channels[0], obj.mesh.channels[2]
+        assert len(obj.mesh.channels) == 4
+        assert np.array_equal(third.per_corner, first.per_corner)
     (tmp_path / "b.obj").write_bytes(QUAD_OBJ)
     assert main(["pack", str(tmp_path / "b.obj"), "--to-channel", "2", *options]) == 2
     assert "An OBJ has one UV channel" in capsys.readouterr().err
+
+
+@pytest.mark.slow
+def test_a_mixed_set_goes_into_the_first_channel_that_none_has(tmp_path, capsys):
+    (tmp_path / "one.gltf").write_bytes(two_meshes(1, 1))
+    (tmp_path / "three.gltf").write_bytes(two_meshes(3, 2))
+    files = [str(tmp_path / name) for name in ("one.gltf", "three.gltf")]
+    out = tmp_path / "out"
+    options = ["--free-channel", "--out", str(out), "--size", "256", "--effort", "quick"]
+    assert main(["pack", *files, *options]) == 0
+    said = capsys.readouterr()
+    # Two that have one channel lack two, one that has two lacks one; the one with three lacks none.
+    assert (said.out + said.err).count("UV channel 2, 3 was not there") == 2
+    assert (said.out + said.err).count("UV channel 3 was not there") == 1
+    together = []
+    for name in ("one.gltf", "three.gltf"):
+        scene = read_scene(name, (out / name).read_bytes())
+        assert [len(obj.mesh.channels) for obj in scene.objects] == [4, 4]
+        together += [island_set(obj, 3, 1.0) for obj in scene.objects]
+    islands = concatenate(together)
+    figures = measure(islands, identity(4), 256, 256)
+    assert len(figures.overlaps.pairs) == 0 and figures.gap.pixels >= 2 - 0.01
+    assert main(["pack", *files, "--to-channel", "2", *options]) == 2
+    assert "the one or the other" in capsys.readouterr().err
 
 
 @pytest.mark.skipif(not MODELS.exists(), reason="assimp-testmodels is not installed")

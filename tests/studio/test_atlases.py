@@ -18,7 +18,7 @@ from quilt_core.scene.placement import identity
 from studio.models import Atlas, Job, MeshObject, Project
 from studio.state import read_state
 from tests.core.channels_samples import channels_of, two_meshes
-from tests.core.meshes import QUAD_OBJ, TWO_PARTS
+from tests.core.meshes import QUAD_OBJ, TWO_PARTS, plain_glb
 from tests.studio.conftest import step_of
 
 
@@ -218,8 +218,51 @@ def test_one_object_lies_in_two_atlases_by_two_channels(channelled, act, client)
     )
 
 
+@pytest.mark.slow
+def test_objects_are_laid_out_once_more_in_a_free_channel(send, client, project, atlas, act):
+    """For baked light: an object with one channel and objects with three, in a fourth that none of them has."""
+    assert send(plate__glb=plain_glb(), a__gltf=two_meshes(3, 3)).status_code == 201
+    atlas.refresh_from_db()
+    objects, before = ids(atlas.pk), atlas.head_id
+    url = f"/api/projects/{project.pk}/atlases/"
+    body = {
+        "change": step_of(atlas),
+        "name": "light",
+        "objects": objects,
+        "again": True,
+        "size": 128,
+    }
+    answer = client.post(url, body, content_type="application/json")
+    assert answer.status_code == 201, answer.content
+    light = Atlas.objects.get(pk=answer.json()["atlas"])
+    atlas.refresh_from_db()
+    assert atlas.head_id == before and ids(light.pk) == objects
+    assert Project.objects.get().head.what == "“light” of 3 objects in UV channel 4"
+    assert act(light, "pack", effort="quick").status_code == 202
+    with export(act, client, atlas) as archive:
+        scenes = [read_scene(name, archive.read(name)) for name in ("plate.glb", "a.gltf")]
+    meshes = [obj.mesh for scene in scenes for obj in scene.objects]
+    assert [len(mesh.channels) for mesh in meshes] == [4, 4, 4]
+    figures = measure(
+        concatenate([island_set(obj, 3, 1.0) for scene in scenes for obj in scene.objects]),
+        identity(sum(island_set(obj, 3, 1.0).count for s in scenes for obj in s.objects)), 128, 128,
+    )  # fmt: skip
+    assert len(figures.overlaps.pairs) == 0 and figures.gap.pixels >= 2 - 0.01
+    # All at one density, whatever they have in their first channel.
+    assert np.ptp(figures.density) < 1e-3 * figures.density.mean()
+    kept = two_meshes(3, 3)
+    for new, old in zip(scenes[1].objects, read_scene("a.gltf", kept).objects, strict=True):
+        assert np.array_equal(new.mesh.channels[2].per_corner, old.mesh.channels[2].per_corner)
+    # An OBJ has one channel, and that is said before anything is made.
+    assert send(props__obj=QUAD_OBJ).status_code == 201
+    atlas.refresh_from_db()
+    body = {**body, "change": step_of(atlas), "objects": ids(atlas.pk)}
+    refused = client.post(url, body, content_type="application/json")
+    assert refused.status_code == 400 and "bring the mesh in as GLB" in refused.json()["fix"]
+
+
 @pytest.mark.parametrize(
-    ("source", "target", "said"), [(3, 0, "has no UV channel 4"), (0, 5, "would leave a gap")]
+    ("source", "target", "said"), [(3, 0, "has no UV channel 4"), (4, 4, "has no UV channel 5")]
 )
 def test_channels_that_cannot_be_are_refused(channelled, act, source, target, said):
     answer = act(channelled, "channel", objects=ids(channelled.pk), source=source, target=target)

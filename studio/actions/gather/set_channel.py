@@ -11,7 +11,7 @@ from quilt_core.document.islands import ISLAND, fresh_islands
 from quilt_core.document.state import spans
 from studio.actions.errors import Refused
 from studio.actions.history.change import Made
-from studio.models import BaseLayout, Revision
+from studio.models import BaseLayout, MeshObject, Revision
 from studio.state import read_state
 
 OBJ = ".obj"
@@ -47,7 +47,7 @@ def set_channel(revision: Revision, objects: list[int], source: int, target: int
                     "channel",
                     "Leave it out, or choose a channel that all of them have.",
                 )
-            _check_target(base, target)
+            check_target(base.object, target)
             if base.pk != row.base and present[row.base].channel != source:
                 if row.part is not None:
                     raise Refused(
@@ -67,18 +67,11 @@ def set_channel(revision: Revision, objects: list[int], source: int, target: int
     )
 
 
-def _check_target(base: BaseLayout, target: int) -> None:
-    obj = base.object
-    have = BaseLayout.objects.filter(object=obj, parent=None).count()
+def check_target(obj: MeshObject, target: int) -> None:
+    """Refuse a channel that an object's file cannot have; what lies between is filled when it is written."""
     if obj.source.name.lower().endswith(OBJ) and target > 0:
         raise Refused(
             f"“{obj.name}” comes from an OBJ, which has one UV channel.",
             "channel",
-            "Write it to channel 1.",
-        )
-    if target > have:
-        raise Refused(
-            f"“{obj.name}” has {have} UV channels; channel {target + 1} would leave a gap.",
-            "channel",
-            f"Write it to channel {have + 1} or a lower one.",
+            "Write it to channel 1, or bring the mesh in as GLB.",
         )

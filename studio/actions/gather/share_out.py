@@ -11,8 +11,11 @@ from django.db.models import QuerySet
 
 from quilt_core.document.islands import fresh_islands
 from quilt_core.document.state import MemberRow, State, TileRow, joined, split, split_islands
+from quilt_core.measure.density import equalize
 from studio.actions.errors import Conflict, Refused
+from studio.actions.gather.set_channel import check_target
 from studio.actions.history.change import Shared, chain, edit_atlases
+from studio.arrays import islands_of
 from studio.models import BaseLayout, Change, MeshObject, Project
 
 LONGEST_NAME = 120
@@ -52,6 +55,55 @@ def new_atlas(
 
     change, (made,) = edit_atlases(project_id, seen, make)
     return change, made
+
+
+def second_layout(
+    project_id: int, seen: int | None, name: str, objects: Sequence[int], size: int | None = None
+) -> tuple[Change, int]:
+    """Make an atlas that lays some objects out once more, for light or other maps of their own; they stay where they lie. It is
+    written to the first UV channel that none of them has; returns the change and the new atlas's id."""
+    name = _checked(name)
+    if not objects:
+        raise Refused("No object is given.", "objects", "Name some.")
+
+    def make(states: dict[int, State]) -> Shared:
+        tile = next(iter(states.values())).tiles[0]
+        width, height = (size, size) if size else (tile.width, tile.height)
+        taken = _once_more(project_id, states, list(dict.fromkeys(objects)))
+        empty = State(name, (), (TileRow(1001, width, height, name),))
+        channel = taken.members[0].target + 1
+        what = f"“{name}” of {_counted(len(taken.members))} in UV channel {channel}"
+        return Shared("new atlas", what, {}, (joined(empty, taken),))
+
+    change, (made,) = edit_atlases(project_id, seen, make)
+    return change, made
+
+
+def _once_more(project_id: int, states: dict[int, State], objects: list[int]) -> State:
+    """A state of objects as they are laid out now, at one density times their weights, in a channel that none of them has."""
+    rows = MeshObject.objects.filter(project=project_id).in_bulk(objects)
+    channels = BaseLayout.objects.filter(object__in=objects, parent=None)
+    first = {base.object_id: base for base in channels.filter(channel=0)}
+    lie = [row for state in states.values() for row in state.members if row.object in rows]
+    whole = {row.object: row for row in reversed(lie) if row.part is None}
+    free = max([row.target + 1 for row in lie] + [base.channel + 1 for base in channels], default=0)
+    members, bases = [], []
+    for pk in objects:
+        if pk not in rows or pk not in first:
+            raise Refused(f"Object {pk} is not in this project.", "objects", "Select others.")
+        check_target(rows[pk], free)
+        now = whole.get(pk)
+        base = BaseLayout.objects.get(pk=now.base) if now else first[pk]
+        weight = now.weight if now else 1.0
+        members.append(MemberRow(pk, base.pk, base.islands, target=free, weight=weight))
+        bases.append(base.geometry)
+    tiles = next(iter(states.values())).tiles
+    islands = fresh_islands(sum(row.islands for row in members))
+    weights = np.repeat([row.weight for row in members], [row.islands for row in members])
+    islands["placement"] = equalize(
+        islands_of(bases), islands["placement"], tiles[0].width, tiles[0].height, None, weights
+    )
+    return State("", tuple(members), tiles, islands=islands)
 
 
 def move_objects(

@@ -13,7 +13,7 @@ from dataclasses import replace
 from pathlib import PurePosixPath
 from typing import Any
 
-from quilt_core.operations.export import Export
+from quilt_core.operations.export import Export, in_free_channel
 from quilt_core.operations.export import run as export
 from quilt_core.operations.operation import Progress
 from quilt_core.operations.painted import in_words
@@ -61,6 +61,7 @@ def export_atlases(
         When objects are painted for another layout, and that is not meant so.
     """
     document = document_of(revisions)
+    settings = in_free_channel(document, settings)
     if merged is None and not settings.layout_only:
         merged = _merged(revisions, settings)
     layouts = [layout for layout in document.layouts if isinstance(layout, Layout)]

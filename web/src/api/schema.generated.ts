@@ -2638,6 +2638,8 @@ export interface components {
             change: number;
             /** @description UV channel that layouts are written to, from 1; without it the one of each layout; usually None */
             to_channel?: number | null;
+            /** @description write layouts to the first UV channel that none of the objects has, for light or other maps of their own; usually False */
+            free_channel?: boolean;
             /** @description edits of UV channels of all files, made last in their order; usually [] */
             edits?: string[];
             /** @description the textures stay as they are, though objects are painted for other UVs: it is meant so; usually False */
@@ -3387,6 +3389,13 @@ export interface components {
              * @default []
              */
             islands: number[];
+            /**
+             * @description objects stay where they are, and are laid out once more in the first UV channel that none of them has
+             * @default false
+             */
+            again: boolean;
+            /** @description of the tile, px, when laid out once more */
+            size?: number;
             name: string;
         };
         NewAtlasOut: {

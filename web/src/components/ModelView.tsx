@@ -457,7 +457,7 @@ function useFraming(editor: Editor, geometry: Geometry, matrices: Matrix4[]) {
             .sub((controls as unknown as { target: Vector3 }).target)
             .normalize();
     // All of it fills the view; what is selected is seen with what is around it.
-    const distance = distanceFor(box, way, eye) * (fresh || side ? 1.06 : 1.7);
+    const distance = distanceFor(box, way, eye) * (fresh || side ? 1.2 : 1.7);
     eye.position.copy(centre).addScaledVector(way, distance);
     eye.near = distance / 200;
     eye.far = distance * 40;

@@ -1,10 +1,12 @@
 import { useAction } from "../api/actions/act";
-import { Box, Flex, NativeSelect, Text } from "@chakra-ui/react";
-import type { Atlas } from "../api/client";
+import { Box, Button, Flex, NativeSelect, Text } from "@chakra-ui/react";
+import { useState } from "react";
+import type { Atlas, Project } from "../api/client";
 import { useEditor } from "../api/hooks";
+import { useUi } from "../state";
 
 /** The UV channel that objects are laid out from, and the one that is written; shown when there is a choice. */
-export function ChannelPart({ atlas }: { atlas: Atlas }) {
+export function ChannelPart({ project, atlas }: { project: Project; atlas: Atlas }) {
   const channelAction = useAction("channel");
   const editor = useEditor("document", "selection");
   const all = editor.document.info?.objects ?? [];
@@ -54,7 +56,61 @@ export function ChannelPart({ atlas }: { atlas: Atlas }) {
         note={(k) => (k === most ? " (new)" : "")}
         onChange={(k) => set(source < 0 ? 0 : source, k)}
       />
+      <OnceMore project={project} objects={objects.map((o) => o.id)} />
     </Box>
+  );
+}
+
+const SIZES = [128, 256, 512, 1024, 2048];
+
+/** Objects laid out once more in a UV channel of their own: for baked light, or other maps that share nothing with the first. */
+function OnceMore({ project, objects }: { project: Project; objects: number[] }) {
+  const newAtlas = useAction("new-atlas");
+  const goTo = useUi((ui) => ui.goToAtlas);
+  const [size, setSize] = useState(512);
+  const names = project.atlases.map((tab) => tab.name);
+  const name = names.includes("light")
+    ? `light ${names.filter((one) => one.startsWith("light")).length + 1}`
+    : "light";
+  return (
+    <>
+      <Text color="soft" fontSize="12px" mt="2" mb="1">
+        For baked light: laid out once more in the first UV channel that none of them has, in an
+        atlas of its own. Pack it there; what they have stays.
+      </Text>
+      <Flex align="center" justify="space-between" gap="2">
+        <NativeSelect.Root size="xs" w="104px">
+          <NativeSelect.Field
+            aria-label="Size of the tile for light"
+            value={size}
+            onChange={(e) => setSize(Number(e.target.value))}
+          >
+            {SIZES.map((one) => (
+              <option key={one} value={one}>
+                {one} px
+              </option>
+            ))}
+          </NativeSelect.Field>
+          <NativeSelect.Indicator />
+        </NativeSelect.Root>
+        <Button
+          size="xs"
+          variant="outline"
+          borderColor="petrol"
+          color="petrol"
+          flex="1"
+          disabled={newAtlas.busy}
+          onClick={() =>
+            newAtlas.run({ name, objects, again: true, size }, ({ atlas: made }) => {
+              goTo(made);
+              useUi.getState().setStage("Arrange");
+            })
+          }
+        >
+          Lay out for light
+        </Button>
+      </Flex>
+    </>
   );
 }
 

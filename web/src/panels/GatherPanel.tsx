@@ -138,7 +138,7 @@ export function GatherPanel({ jobs, project, atlas, upload }: PanelProps) {
           </Button>
         </Box>
       )}
-      <ChannelPart atlas={atlas} />
+      <ChannelPart project={project} atlas={atlas} />
       {loose.length > 0 && (
         <Box mt="3" pt="2" borderTopWidth="1.5px" borderTopStyle="dashed" borderColor="line">
           <Flex justify="space-between" align="center">

@@ -33,41 +33,43 @@ export function IslandRows({ rows, high, busy, accept }: Props) {
     return object ? `${object.name} · island ${numberIn(object, island)}` : "";
   };
   return (
-    <Box as="ul" listStyleType="none" maxH={high} overflowY="auto">
-      {rows.slice(0, MOST).map(({ island, weight, told, hint }) => (
-        <Flex as="li" key={island} align="center" gap="1" fontSize="12px">
-          <Button
-            size="2xs"
-            variant="plain"
-            px="0"
-            h="20px"
-            flex="1"
-            minW="0"
-            justifyContent="flex-start"
-            fontWeight="400"
-            fontSize="12px"
-            title={hint}
-            onClick={() => show([island])}
-          >
-            <Text truncate>{named(island)}</Text>
-          </Button>
-          <Text color="soft" flexShrink="0">
-            {told}
-          </Text>
-          <Button
-            size="2xs"
-            variant="ghost"
-            h="20px"
-            px="1"
-            color="petrol"
-            disabled={busy}
-            onClick={() => accept(island)}
-            aria-label={`Accept a weight of ${Number(weight.toPrecision(2))} for ${named(island)}`}
-          >
-            accept
-          </Button>
-        </Flex>
-      ))}
+    <Box maxH={high} overflowY="auto" tabIndex={0}>
+      <ul style={{ listStyle: "none" }}>
+        {rows.slice(0, MOST).map(({ island, weight, told, hint }) => (
+          <Flex as="li" key={island} align="center" gap="1" fontSize="12px">
+            <Button
+              size="2xs"
+              variant="plain"
+              px="0"
+              h="24px"
+              flex="1"
+              minW="0"
+              justifyContent="flex-start"
+              fontWeight="400"
+              fontSize="12px"
+              title={hint}
+              onClick={() => show([island])}
+            >
+              <Text truncate>{named(island)}</Text>
+            </Button>
+            <Text color="soft" flexShrink="0">
+              {told}
+            </Text>
+            <Button
+              size="2xs"
+              variant="ghost"
+              h="24px"
+              px="1"
+              color="petrol"
+              disabled={busy}
+              onClick={() => accept(island)}
+              aria-label={`Accept a weight of ${Number(weight.toPrecision(2))} for ${named(island)}`}
+            >
+              accept
+            </Button>
+          </Flex>
+        ))}
+      </ul>
       {rows.length > MOST && (
         <Text fontSize="12px" color="soft">
           and {format.whole(rows.length - MOST)} more

@@ -144,12 +144,19 @@ const OTHERS = {
     ),
   "new-atlas": (
     { project, change }: Place,
-    body: { name: string; objects?: number[]; islands?: number[]; source?: number },
+    body: {
+      name: string;
+      objects?: number[];
+      islands?: number[];
+      source?: number;
+      again?: boolean;
+      size?: number;
+    },
   ) =>
     ask(
       api.POST("/api/projects/{project_id}/atlases/", {
         params: { path: { project_id: project } },
-        body: { channel: 0, objects: [], islands: [], ...body, change },
+        body: { channel: 0, objects: [], islands: [], again: false, ...body, change },
       }),
     ),
   "move-objects": ({ change }: Place, { atlas, objects }: { atlas: number; objects: number[] }) =>
