@@ -35,9 +35,14 @@ def test_every_stage_and_page_of_its_panel(page):
             assert violations(page) == [], tab
 
 
-@pytest.mark.parametrize(("width", "height"), [(1024, 700), (853, 533), (640, 400)])
-def test_small_windows_and_zoom(page, width, height):
+@pytest.mark.parametrize(
+    ("width", "height", "theme"), [(1024, 700, "night"), (853, 533, "paper"), (640, 400, "night")]
+)
+def test_small_windows_and_zoom(page, width, height, theme):
     """1280 x 800 at 150 % and at 200 % are 853 x 533 and 640 x 400 (WCAG 2.2, 1.4.4 and 1.4.10): nothing is cut, all is in reach."""
+    if theme == "night":
+        page.get_by_label("Night theme").click()
+        page.wait_for_selector("html.dark")
     page.set_viewport_size({"width": width, "height": height})
     for name in PAGES:
         stage(page, name)
