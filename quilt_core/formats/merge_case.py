@@ -116,7 +116,19 @@ def _content(case: Case, at: int) -> Any:
 def members_of(
     case: Case, wanted: Sequence[Sequence[bool]]
 ) -> tuple[list[list[int]], list[Painted]]:
-    """Objects of each file that are merged, and all of them in order."""
+    """Objects of each file that are merged, and all of them in order; a LayoutError where there are none."""
+    members, painted = painted_members(case, wanted)
+    if not painted:
+        raise LayoutError(
+            "No object can be merged.", "", "Bring in files whose materials are not switched."
+        )
+    return members, painted
+
+
+def painted_members(
+    case: Case, wanted: Sequence[Sequence[bool]]
+) -> tuple[list[list[int]], list[Painted]]:
+    """Objects of each file whose textures can be read, and all of them in order."""
     members: list[list[int]] = []
     painted: list[Painted] = []
     table = np.array(case.canonical, np.int64)
@@ -136,8 +148,4 @@ def members_of(
         kept = [k for k in range(len(own)) if asked[k] and k not in out]
         members.append(kept)
         painted += [replace(own[k], face_materials=table[own[k].face_materials]) for k in kept]
-    if not painted:
-        raise LayoutError(
-            "No object can be merged.", "", "Bring in files whose materials are not switched."
-        )
     return members, painted

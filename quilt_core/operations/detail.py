@@ -98,7 +98,7 @@ def run(document: Document, settings: Detail, progress: Progress) -> DetailResul
     LayoutError
     Stopped
     """
-    from quilt_core.formats.merge_case import members_of, read_materials
+    from quilt_core.formats.merge_case import painted_members, read_materials
 
     progress.report(0.0, "reading the textures")
     keys = list(document.sources)
@@ -116,7 +116,7 @@ def run(document: Document, settings: Detail, progress: Progress) -> DetailResul
             [(key, n) in faces for n in range(len(scene.objects))]
             for key, scene in zip(keys, scenes, strict=True)
         ]
-        members, painted = members_of(case, wanted) if any(map(any, wanted)) else ([], [])
+        members, painted = painted_members(case, wanted)
         named = [(keys[i], n) for i, own in enumerate(members) for n in own]
         found = _Needs(layout.islands.count, case, settings)
         for j, (own, name) in enumerate(zip(painted, named, strict=True)):
