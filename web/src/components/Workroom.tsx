@@ -6,13 +6,15 @@ import { layBehind, tileAt } from "../api/tileImages";
 import { useWear, useWornImage } from "./OwnImage";
 import { numberedSet } from "../editor/table/tiles";
 import { useEffect, useLayoutEffect, useMemo, useState } from "react";
-import { uploadFiles, type Atlas } from "../api/client";
+import type { Atlas } from "../api/client";
 import { useAtlas, useJobs, useProject, useShownLayout } from "../api/hooks";
 import { useAddress } from "../address";
 import { editor, tellError, useUi } from "../state";
 import { useQueryClient } from "@tanstack/react-query";
 import { useLivePlacements } from "../api/arrange";
 import { useReport } from "../api/check";
+import { stepSeen } from "../api/step";
+import { bringIn } from "../api/upload";
 import { AtlasTabs } from "./AtlasTabs";
 import { useRoom, useRooms } from "../room";
 import { ConnectionBar } from "./ConnectionBar";
@@ -321,7 +323,7 @@ function useUpload(projectId: number, atlas: Atlas | undefined) {
     if (atlas?.objects && files.every((file) => isImage(file.name)))
       return giveTextures(atlas.id, files, client);
     try {
-      await uploadFiles(projectId, files, metresPerUnit);
+      await bringIn(projectId, files, metresPerUnit, stepSeen(client, projectId));
       useUi.getState().tell({
         kind: "done",
         what: `${files.length} ${files.length === 1 ? "file" : "files"} brought in.`,
