@@ -9,6 +9,7 @@ import {
   type Project,
   type Shelf,
 } from "./client";
+import { sendWhenBack } from "./connection";
 import { tellError, useUi } from "../state";
 
 /** Materials of an atlas, and what merging their images at a size would change. */
@@ -163,10 +164,14 @@ export async function giveTextures(
   try {
     const form = new FormData();
     files.forEach((file) => form.append("files", file, file.name));
-    const { given, lost } = await send<{
+    type Given = {
       given: { name: string; material: string; role: string }[];
       lost: string[];
-    }>(`/api/atlases/${atlas}/given-textures/`, form);
+    };
+    // The same images given twice are the same.
+    const { given, lost } = await sendWhenBack(() =>
+      send<Given>(`/api/atlases/${atlas}/given-textures/`, form),
+    );
     const where = given
       .slice(0, 3)
       .map((one) =>
@@ -198,7 +203,8 @@ export function useMaterial(source: number, material: number) {
       const form = new FormData();
       form.append("file", file, file.name);
       if (role) form.append("role", role);
-      await send(`/api/sources/${source}/materials/${material}/texture/`, form).catch(tellError);
+      const address = `/api/sources/${source}/materials/${material}/texture/`;
+      await sendWhenBack(() => send(address, form)).catch(tellError);
       await changed();
     },
     rename: useMutation({

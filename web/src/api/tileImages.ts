@@ -1,6 +1,7 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { api, ask, send, type Atlas } from "./client";
 import { editor, tellError } from "../state";
+import { sendWhenBack } from "./connection";
 
 export type Purpose = "behind" | "reach" | "worn";
 type Change = { opacity?: number; repeats?: number; metres?: number | null };
@@ -66,7 +67,9 @@ export const layBehind = (atlas: number, tile: number, file: File) =>
 function layImage(atlas: number, tile: number, file: File, purpose: Purpose): Promise<void> {
   const form = new FormData();
   form.append("file", file, file.name);
-  return send(`/api/atlases/${atlas}/tile-images/${tile}/?purpose=${purpose}`, form);
+  const address = `/api/atlases/${atlas}/tile-images/${tile}/?purpose=${purpose}`;
+  // The same image laid twice is the same.
+  return sendWhenBack(() => send(address, form));
 }
 
 /** The tile under a place of the window; the first one where there is none. */
