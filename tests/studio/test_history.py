@@ -11,7 +11,7 @@ from django.db import connection
 from quilt_core.document.islands import fresh_islands
 from quilt_core.document.state import MemberRow, changed_islands
 from quilt_core.scene.placement import identity
-from studio.actions.history.change import Made, edit_atlas, edit_settings
+from studio.actions.history.change import Made, edit_atlas, edit_settings, keep_measurement
 from studio.actions.history.list_steps import list_steps
 from studio.actions.history.parts import meet
 from studio.actions.history.step import redo, undo
@@ -374,3 +374,23 @@ def test_measurements_of_old_steps_are_forgotten_and_made_again(gathered, act):
     assert act(gathered, "history", step=steps[3]["id"]).status_code == 200
     gathered.refresh_from_db()
     assert gathered.head.figures["density"]["mean"] == pytest.approx(101)
+
+
+@pytest.mark.slow
+def test_a_measurement_that_ends_late_leaves_that_of_the_step_that_was_gone_to(
+    gathered, act, monkeypatch
+):
+    monkeypatch.setattr("studio.actions.history.change.KEPT", 2)
+    for k in range(6):
+        act(gathered, "even-out", density=100 + k)
+    steps = list_steps(Project.objects.get(pk=gathered.project_id))
+    # A job began on the newest step; while it works somebody goes back to an old one.
+    late = Atlas.objects.select_related("head").get(pk=gathered.pk).head
+    assert late.atlas.head_id == late.pk
+    kept = late.measurement
+    assert act(gathered, "history", step=steps[1]["id"]).status_code == 200
+    gathered.refresh_from_db()
+    assert gathered.head_id != late.pk
+    monkeypatch.setattr("studio.actions.history.change.KEPT", 1)
+    keep_measurement(late, bytes(kept.figures), bytes(kept.checked), kept.digest)
+    assert Measurement.objects.filter(revision=gathered.head_id).exists()

@@ -363,5 +363,7 @@ def keep_measurement(revision: Revision, figures: bytes, checked: bytes, digest:
         0
     ]
     of_chain = Measurement.objects.filter(revision__atlas=revision.atlas_id, revision__draft=False)
-    old = of_chain.exclude(revision=revision.atlas.head_id).order_by("-revision_id")[KEPT:]
+    # The head as it is now, not as it was when a job began: somebody may have gone to an old step meanwhile.
+    head = Atlas.objects.filter(pk=revision.atlas_id, head__isnull=False).values("head")
+    old = of_chain.exclude(revision__in=head).order_by("-revision_id")[KEPT:]
     Measurement.objects.filter(pk__in=[kept.pk for kept in old.only("pk")]).delete()
