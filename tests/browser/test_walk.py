@@ -12,10 +12,12 @@ from quilt_core.measure import measure
 from quilt_core.scene import concatenate, island_set
 from quilt_core.scene.placement import identity
 from tests.browser.pages import (
+    ask,
     changed,
     dock_model,
     figure,
     pack_quickly,
+    poll,
     settled,
     stage,
     task,
@@ -221,7 +223,12 @@ def test_the_page_works_under_its_own_policy(address, chromium):
 
 def test_after_a_pack_the_slip_says_what_sets_the_density(page):
     stage(page, "Arrange")
+    step = ask(page, "/api/projects/1/history/")["head"]
     pack_quickly(page, 221)
+    # Asked before the pack has made its step it would be about the layout before.
+    poll(
+        page, lambda: ask(page, "/api/projects/1/history/")["head"], lambda head: head != step, "packed"
+    )  # fmt: skip
     task(page).get_by_role("button", name="What limits the density?").click()
     told = task(page).locator("[data-limit]")
     told.locator("[data-fix]").first.wait_for()

@@ -134,7 +134,8 @@ function Settings({ atlas, project, jobs, options }: PanelProps & { options: Pac
       >
         Pack
       </Title>
-      {!busy && (
+      {/* While a pack is asked for, what is shown is not what will be asked about. */}
+      {!busy && !packAction.busy && (
         <LimitPart
           limit={revision?.limit}
           asking={limitAction.busy || running(jobs, "limit")}
