@@ -55,6 +55,10 @@ class Export:
 
     def __post_init__(self) -> None:
         check_options(self)
+        if self.free_channel and self.to_channel is not None:
+            raise LayoutError(
+                "A free channel, and one by its number.", "to_channel", "Give the one or the other."
+            )
 
 
 @dataclass(frozen=True, eq=False)
@@ -200,13 +204,11 @@ def in_free_channel(document: Document, settings: Export) -> Export:
     if not settings.free_channel:
         return settings
     members = [member for layout in document.layouts for member in layout.members]
-    have = [channels_of(document.sources[m.source].scene(), m.number) for m in members]
+    scenes = [document.sources[member.source].scene() for member in members]
+    have = [
+        len(scene.objects[m.number].mesh.channels) for scene, m in zip(scenes, members, strict=True)
+    ]
     return replace(settings, to_channel=1 + max(have, default=0), free_channel=False)
-
-
-def channels_of(scene: Scene, number: int) -> int:
-    """How many UV channels an object has."""
-    return len(scene.objects[number].mesh.channels)
 
 
 def check_target(document: Document, settings: Export) -> None:
@@ -216,10 +218,6 @@ def check_target(document: Document, settings: Export) -> None:
     ------
     LayoutError
     """
-    if settings.free_channel and settings.to_channel is not None:
-        raise LayoutError(
-            "A free channel, and one by its number.", "to_channel", "Give the one or the other."
-        )
     target = in_free_channel(document, settings).to_channel
     if target is None:
         return

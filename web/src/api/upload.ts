@@ -2,8 +2,8 @@ import { api, ask, Explained, uploadFiles } from "./client";
 import { sendWhenBack } from "./connection";
 
 /**
- * Send files into a project; while the server is away they wait, as changes do. An upload that may have arrived, as files
- * came in since, is never sent twice: that is told.
+ * Send files into a project; while the server is away they wait, as changes do. An upload that may
+ * have arrived, as files came in since, is never sent twice: that is told.
  *
  * @param seen The newest step that the page knows of.
  */

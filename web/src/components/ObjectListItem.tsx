@@ -28,7 +28,7 @@ type Props = {
   openMenu: (row: ObjectListRow, all: boolean, from: HTMLElement, at: [number, number]) => void;
 };
 
-/** An object or an island. Drawn anew only when something of it is another: selecting, dragging and packing ask the list often. */
+/** An object or an island, drawn anew only when something of it is another: the list is asked often. */
 export const ObjectListItem = memo(function ObjectListItem(props: Props) {
   const { editor, row, index, start, grid, old, densities, scale, version, chosen } = props;
   const { pick, openMenu } = props;
@@ -99,8 +99,9 @@ function densityWords({ islands }: ObjectListRow, densities: readonly (number | 
   const known = islands
     .map((i) => densities[i])
     .filter((d): d is number => d !== null && d !== undefined);
-  return known.length
-    ? `${format.density(Math.min(...known.slice(0, 50_000)))} to ${format.densityIn(Math.max(...known.slice(0, 50_000)))}`
+  const some = known.slice(0, 50_000);
+  return some.length
+    ? `${format.density(Math.min(...some))} to ${format.densityIn(Math.max(...some))}`
     : "no density";
 }
 

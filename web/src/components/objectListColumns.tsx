@@ -17,7 +17,7 @@ export const numeric = (id: string): boolean => ["islands", "faces", "density"].
 const islandCount = ({ islands, whole = islands.length }: ObjectListRow) =>
   islands.length < whole ? `${islands.length} of ${whole}` : format.whole(islands.length);
 
-/** What a stage asks of objects and islands. Cells are plain elements: there are hundreds, and they look as `LOOK` says. */
+/** What a stage asks of objects and islands. Cells are plain elements, which look as `LOOK` says. */
 export function columnsFor(stage: Stage) {
   const name = helper.accessor("name", {
     header: "Object",
@@ -234,7 +234,10 @@ function LockCell({ row }: { row: ObjectListRow }) {
             data-have={all ? "all" : have ? "some" : undefined}
             aria-pressed={all}
             aria-label={`${name === "leave out" ? "Leave out" : `Lock ${name} of`} ${row.name}`}
-            title={`${name === "leave out" ? "leave out" : `lock ${name}`}${have && !all ? ` (${have} of ${row.islands.length})` : ""}`}
+            title={
+              (name === "leave out" ? "leave out" : `lock ${name}`) +
+              (have && !all ? ` (${have} of ${row.islands.length})` : "")
+            }
             disabled={!row.islands.length || controlAction.busy}
             onClick={(e) => {
               e.stopPropagation();

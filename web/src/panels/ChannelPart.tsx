@@ -63,7 +63,7 @@ export function ChannelPart({ project, atlas }: { project: Project; atlas: Atlas
 
 const SIZES = [128, 256, 512, 1024, 2048];
 
-/** Objects laid out once more in a UV channel of their own: for baked light, or other maps that share nothing with the first. */
+/** Objects laid out once more in a UV channel of their own, for baked light. */
 function OnceMore({ project, objects }: { project: Project; objects: number[] }) {
   const newAtlas = useAction("new-atlas");
   const goTo = useUi((ui) => ui.goToAtlas);
