@@ -14,6 +14,7 @@ from quilt_core.pack.controls import Controls, spread_over_groups
 from quilt_core.pack.layout import pack_islands
 from quilt_core.pack.problem import Attempt
 from quilt_core.pack.settings import PackSettings
+from quilt_core.place.slip import slip_in
 from quilt_core.scene.flags import LOCK_PLACE
 from quilt_core.scene.island_set import IslandSet, concatenate
 from quilt_core.scene.placement import compose, identity
@@ -22,6 +23,8 @@ from quilt_core.scene.types import FloatArray, IntArray
 
 LEAST = 16
 """px that a region is wide and high at least."""
+FAR = np.array([[0.0, 0.0, 0.0], [0.0, 0.0, -1e4]])
+"""What an island is moved by that is in nobody's way until its turn comes."""
 
 
 def fit_here(
@@ -36,7 +39,7 @@ def fit_here(
     stop: Callable[[], bool] = lambda: False,
     names: Sequence[str] = (),
 ) -> Iterator[tuple[Attempt, FloatArray, NDArray[np.bool_]]]:
-    """Pack islands into a region, touching its border if need be.
+    """Pack islands into a region, touching its border if need be; at a fixed size into a hole that is just as large, too.
 
     Parameters
     ----------
@@ -109,15 +112,46 @@ def fit_here(
     called = [*(names or [f"island {i + 1}" for i in range(islands.count)]), *["region"] * more]
     held = mask & extended.has(LOCK_PLACE)
     held = spread_over_groups(spread_over_groups(held, extended.stack), extended.bundle)
-    for attempt, found, placed in pack_islands(
-        everything, start, rules, stop, extended, (), in_sheet, called
-    ):
+
+    def in_tile(
+        found: FloatArray, placed: NDArray[np.bool_]
+    ) -> tuple[FloatArray, NDArray[np.bool_]]:
         out, fits = placements.copy(), np.zeros(islands.count, bool)
         fits[chosen] = (placed & ~held)[chosen]
         out[fits] = compose(
             np.broadcast_to(back, (int(fits.sum()), 2, 3)), found[: islands.count][fits]
         )
-        yield attempt, out, fits
+        return out, fits
+
+    for attempt, found, placed in pack_islands(
+        everything, start, rules, stop, extended, (), in_sheet, called
+    ):
+        yield attempt, *in_tile(found, placed)
+    free = chosen[~held[chosen]]
+    packed = placed & mask & ~held
+    if not settings.fixed_scale or packed[free].all():
+        return
+    # A hole that is just as large as an island has no room on the packer's raster: what was left is laid exactly,
+    # beside what was packed, or before it where that lays more.
+    area = everything.uv_area * np.abs(np.linalg.det(start[:, :, :2])) * mask
+    left = free[~packed[free]]
+    most = packed
+    away = np.where((mask & ~held)[:, None, None], start + FAR, start)
+    for first, waits in ((packed, (left,)), (np.zeros_like(packed), (left, free[packed[free]]))):
+        at, laid = np.where(first[:, None, None], found, away), first.copy()
+        for waiting in waits:
+            at[waiting] = start[waiting]
+            for slipped in slip_in(
+                everything, at, sheet, waiting, rules, extended, in_sheet, stop=stop
+            ):
+                pass
+            laid[waiting[slipped.placed]] = True
+            at = np.where(laid[:, None, None], slipped.placements, away)
+        if area[laid].sum() > area[most].sum():
+            most = laid
+            yield attempt, *in_tile(at, laid)
+        if most[free].all():
+            return
 
 
 def _shape(region: FloatArray, tile: TileSize, margin: float) -> shapely.Geometry:

@@ -5,6 +5,7 @@ import pytest
 import shapely
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from shapely import affinity
 
 from quilt_core.errors import LayoutError
 from quilt_core.pack.controls import Controls, no_controls
@@ -54,6 +55,26 @@ def test_what_does_not_fit_at_its_size_stays():
     _, out, placed = fitted(polygons, [(100, 100), (240, 240)], range(9), fixed_scale=True)
     assert placed.sum() == 4
     assert (out[~placed] == identity(9)[~placed]).all()
+
+
+@pytest.mark.parametrize("turn", [0.0, 0.3])
+def test_an_island_goes_back_into_the_very_hole_that_it_left(turn):
+    # Turned back into its box, the hole that is the padding larger on all sides has one place only.
+    own = affinity.rotate(shapely.box(0.4, 0.45, 0.55, 0.6), turn, use_radians=True)
+    around = shapely.box(0.3, 0.3, 0.7, 0.7).difference(
+        own.buffer(PADDING / 1000, join_style="mitre")
+    )
+    away = affinity.translate(own, 1.2, 0.1)
+    polygons = [around, away, *squares(1, 0.02)]
+    _, out, placed = fitted(
+        polygons, [(320, 320), (680, 680)], [1, 2], fixed_scale=True, rotate="half"
+    )
+    assert placed.tolist() == [False, True, False]
+    assert (
+        laid(polygons, out)[1].hausdorff_distance(affinity.scale(own, 1000, 1000, origin=(0, 0)))
+        < 1e-4
+    )
+    assert (out[2] == identity(3)[2]).all()
 
 
 def test_without_a_fixed_size_they_are_made_as_large_as_the_region_allows():
