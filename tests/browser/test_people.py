@@ -63,7 +63,10 @@ def test_people_are_invited_and_see_what_is_theirs(studio, chromium):
     second.get_by_label("Name").fill("jon")
     second.get_by_label("Password").fill(GOOD)
     second.get_by_role("button", name="Make an account and join").click()
-    second.get_by_role("heading", name="Drop meshes here").wait_for()
+    # A viewer is not offered what would be refused.
+    second.get_by_role("heading", name="No meshes are here yet").wait_for()
+    second.get_by_text("view only").wait_for()
+    assert not second.get_by_test_id("files").count()
     # They see one another, and what the other does comes by itself.
     first.keyboard.press("Escape")
     first.get_by_test_id("here").get_by_role("button", name="jon is here").wait_for()

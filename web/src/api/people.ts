@@ -11,6 +11,19 @@ export function useMe() {
   return useQuery({ queryKey: ["me"], queryFn: () => ask(api.GET("/api/me/")), staleTime: 60_000 });
 }
 
+/** Whether whoever sits here looks and comments only, and every change would be refused. */
+export function useLooksOnly(projectId: number): boolean {
+  const me = useMe().data;
+  const members = useQuery({ ...membersOf(projectId), enabled: me?.accounts ?? false }).data;
+  return members?.find((one) => one.user === me?.id)?.role === "viewer";
+}
+
+const membersOf = (project_id: number) => ({
+  queryKey: ["people", project_id],
+  queryFn: () =>
+    ask(api.GET("/api/projects/{project_id}/members/", { params: { path: { project_id } } })),
+});
+
 export async function logIn(name: string, password: string): Promise<Me> {
   return ask(api.POST("/api/login/", { body: { name, password } }));
 }
@@ -40,11 +53,7 @@ export function usePeople(projectId: number, owner: boolean) {
     },
   };
   return {
-    members:
-      useQuery({
-        queryKey: ["people", projectId],
-        queryFn: () => ask(api.GET("/api/projects/{project_id}/members/", { params: { path } })),
-      }).data ?? [],
+    members: useQuery(membersOf(projectId)).data ?? [],
     invited:
       useQuery({
         queryKey: ["invited", projectId],

@@ -15,7 +15,15 @@ import { Users } from "lucide-react";
 import { useState } from "react";
 import type { Project } from "../api/client";
 import * as format from "../format";
-import { linkOf, logOut, useMe, usePeople, useTokens, type Role } from "../api/people";
+import {
+  linkOf,
+  logOut,
+  useLooksOnly,
+  useMe,
+  usePeople,
+  useTokens,
+  type Role,
+} from "../api/people";
 
 const ROLES: Role[] = ["viewer", "editor", "owner"];
 const WHAT: Record<Role, string> = {
@@ -27,10 +35,21 @@ const WHAT: Record<Role, string> = {
 /** Who may see and change the project; only where accounts are kept. */
 export function People({ project }: { project: Project }) {
   const me = useMe().data;
+  const looksOnly = useLooksOnly(project.id);
   const [open, setOpen] = useState(false);
   if (!me?.accounts) return null;
   return (
     <>
+      {looksOnly && (
+        <Text
+          color="soft"
+          fontSize="12.5px"
+          whiteSpace="nowrap"
+          title="You look and comment in this project; its owner can let you change it, too"
+        >
+          view only
+        </Text>
+      )}
       <IconButton
         aria-label="People"
         title={`People of this project; you are ${me.name}`}

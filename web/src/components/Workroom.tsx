@@ -157,7 +157,12 @@ function Frame({ projectId, atlasId, leave }: Props & { atlasId: number }) {
       <ConnectionBar />
       <TopBar project={project.data} atlas={atlas.data?.id ?? 0} jobs={jobs} leave={leave} />
       {first ? (
-        <FirstScreen jobs={jobs} send={upload.send} enter={() => setEntered(projectId)} />
+        <FirstScreen
+          projectId={projectId}
+          jobs={jobs}
+          send={upload.send}
+          enter={() => setEntered(projectId)}
+        />
       ) : (
         <>
           <VerdictBar />
