@@ -2,63 +2,40 @@
 
 from __future__ import annotations
 
-import warnings
-
 import numpy as np
 
 from quilt_core.errors import FileFormatError
+from quilt_core.formats.obj_lines import ObjLines
 from quilt_core.formats.obj_text import all_words, line_number
 from quilt_core.scene.types import IntArray
 
 
 def parse_corners(
     name: str,
-    lines: list[bytes],
+    table: ObjLines,
     where: dict[str, IntArray],
     v_count: int,
     vt_count: int,
     vn_count: int,
 ) -> tuple[IntArray, IntArray, IntArray, IntArray]:
     """Corner counts per face, and vertex, vt and vn index (from 0, -1 = none) per corner."""
-    rows = all_words(lines, where["f"])
-    sizes = np.fromiter(map(len, rows), np.int64, len(rows))
-    cells = [cell for row in rows for cell in row]
-    vertex, vt, vn = _uniform(cells) or _mixed(name, lines, where, rows)
-    owner = np.repeat(np.arange(len(rows)), sizes)
+    plain = table.corners(where["f"])
+    if plain is not None:
+        sizes, numbers, normals = plain
+        none = np.zeros(len(numbers), np.int64)
+        vertex = numbers[:, 0]
+        vt = numbers[:, 1] if numbers.shape[1] > 1 and not normals else none
+        vn = numbers[:, -1] if numbers.shape[1] == 3 or normals else none
+    else:
+        rows = all_words(table.lines, where["f"])
+        sizes = np.fromiter(map(len, rows), np.int64, len(rows))
+        vertex, vt, vn = _mixed(name, table.lines, where, rows)
+    owner = np.repeat(np.arange(len(sizes)), sizes)
+    lines = table.lines
     vertex = _resolve(name, lines, where, vertex, owner, "v", v_count)
     vt = _resolve(name, lines, where, vt, owner, "vt", vt_count)
     vn = _resolve(name, lines, where, vn, owner, "vn", vn_count)
     return sizes, vertex, vt, vn
-
-
-def _uniform(cells: list[bytes]) -> tuple[IntArray, IntArray, IntArray] | None:
-    """Fast path: all corners are written in the same way."""
-    text = b" ".join(cells)
-    count = len(cells)
-    slashes = {cell.count(b"/") for cell in cells}
-    double = text.count(b"//")
-    if len(slashes) != 1 or double not in (0, count):
-        return None
-    width = {0: 1, 1: 2, 2: 2 if double else 3}.get(slashes.pop(), 0)
-    try:
-        table = whole_numbers(text.replace(b"/", b" ")).reshape(count, width)
-        none = np.zeros(count, np.int64)
-        vt = table[:, 1].copy() if width > 1 and not double else none
-        vn = table[:, -1].copy() if width == 3 or double else none
-        return table[:, 0].copy(), vt, vn
-    except ValueError:
-        pass
-    return None
-
-
-def whole_numbers(text: bytes) -> IntArray:
-    """Integers separated by spaces; ValueError when anything else is among them."""
-    with warnings.catch_warnings():
-        warnings.simplefilter("error", DeprecationWarning)
-        try:
-            return np.fromstring(text, np.int64, sep=" ")  # type: ignore[no-any-return]
-        except DeprecationWarning as error:
-            raise ValueError(str(error)) from None
 
 
 def _mixed(

@@ -15,8 +15,7 @@ from quilt_core.formats._images import mtl_image
 from quilt_core.formats.gltf_materials import MaterialBook
 from quilt_core.formats.numbered import numbered_set
 from quilt_core.formats.obj_read import ObjSource
-from quilt_core.formats.obj_text import as_utf8
-from quilt_core.formats.part_materials import library_names
+from quilt_core.formats.obj_text import as_utf8, library_names
 from quilt_core.scene.model import Scene, Siblings
 from quilt_core.textures.decode import decode
 from quilt_core.textures.materials import (
@@ -63,7 +62,7 @@ def obj_materials(scene: Scene, siblings: Siblings | None) -> MaterialBook:
     source: ObjSource = scene.source
     blocks: dict[str, list[tuple[str, str]]] = {}
     folder: dict[str, PurePosixPath] = {}
-    for library in library_names(source.lines):
+    for library in library_names(as_utf8(source.data)):
         data = siblings(library) if siblings else None
         current = ""
         for line in as_utf8(data or b"").decode("utf-8", "replace").splitlines():

@@ -19,12 +19,22 @@ from numpy.typing import NDArray
 from quilt_core.errors import FileFormatError
 from quilt_core.formats._images import image_size, mtl_image
 from quilt_core.formats._obj_corners import parse_corners
-from quilt_core.formats.obj_text import all_words, as_utf8, line_number, split_logical, words
+from quilt_core.formats.obj_lines import ObjLines
+from quilt_core.formats.obj_text import (
+    all_words,
+    as_utf8,
+    line_number,
+    rest_of,
+    split_logical,
+    words,
+)
 from quilt_core.scene.mesh import Mesh, UVChannel
 from quilt_core.scene.model import Instance, Material, Scene, SceneObject
 from quilt_core.scene.types import FloatArray, IntArray
 
-NO_FACES = (b"l ", b"l\t", b"p ", b"p\t")
+APART = b" \t"
+"""What stands between the word of a line and what follows it."""
+NO_FACES = (b"l", b"p")
 """What lines with vertices, but no faces, begin with."""
 NO_MESH = "Export it again as OBJ with faces."
 FARTHEST, FARTHEST_UV = 1e15, 1e6
@@ -82,19 +92,11 @@ def _read(
     name: str, data: bytes, text: bytes, siblings: Callable[[str], bytes | None] | None, metres_per_unit: float
 ) -> Scene:  # fmt: skip
     lines = split_logical(text)
-    heads = [line.lstrip()[:7] for line in lines]
-    where = {
-        kind: np.array([i for i, head in enumerate(heads) if head.startswith(keys)], np.int64)
-        for kind, keys in {
-            "v": (b"v ", b"v\t"),
-            "vt": (b"vt ", b"vt\t"),
-            "vn": (b"vn ", b"vn\t"),
-            "f": (b"f ", b"f\t"),
-        }.items()
-    }
+    table = ObjLines(lines)
+    where = {kind: table.beginning(kind.encode(), APART) for kind in ("v", "vt", "vn", "f")}
     if not len(where["v"]):
         raise FileFormatError("There is no vertex in it: this is not an OBJ mesh.", name, NO_MESH)
-    short = _short_faces(lines, where["f"])
+    short = _short_faces(table, where["f"])
     short_lines = where["f"][short]
     where["f"] = where["f"][~short]
     notes: list[str] = []
@@ -104,23 +106,21 @@ def _read(
         )
     if not len(where["f"]):
         raise FileFormatError("It has 0 faces.", name, NO_MESH)
-    positions = _within(_numbers(name, lines, where["v"], 3, "vertex"), FARTHEST)
-    texcoords = _within(_numbers(name, lines, where["vt"], 2, "texture coordinate"), FARTHEST_UV)
+    positions = _within(_numbers(name, table, where, "v", 3, "vertex"), FARTHEST)
+    texcoords = _within(_numbers(name, table, where, "vt", 2, "texture coordinate"), FARTHEST_UV)
     step = _step(lines, where["vt"])
-    normals = _numbers(name, lines, where["vn"], 3, "normal")
+    normals = _numbers(name, table, where, "vn", 3, "normal")
     sizes, vertex, vt, vn = parse_corners(
-        name, lines, where, len(positions), len(texcoords), len(normals)
+        name, table, where, len(positions), len(texcoords), len(normals)
     )
     offsets = np.concatenate([[0], np.cumsum(sizes)])
 
-    groups, material_names, warnings, libraries = _structure(
-        lines, heads, where["f"], PurePath(name).stem
-    )
-    part = _parts(lines, heads, where["f"])
-    smoothing = _smoothing(lines, heads, where["f"])
+    groups, material_names, warnings, libraries = _structure(table, where["f"], PurePath(name).stem)
+    part = _parts(table, where["f"])
+    smoothing = _smoothing(table, where["f"])
     materials = _materials(name, material_names, libraries, siblings, warnings)
     objects: list[SceneObject] = []
-    others = np.array([i for i, h in enumerate(heads) if h.startswith(NO_FACES)], np.int64)
+    others = np.sort(np.concatenate([table.beginning(word, APART) for word in NO_FACES]))
     idle = _idle_vertices(lines, others, vertex, len(positions))
     firsts = [int(vertex[_ranges(offsets[g[1]], sizes[g[1]])].min()) for g in groups]
     for number, (group_name, faces, face_material) in enumerate(groups):
@@ -177,9 +177,12 @@ def _owners(vertices: IntArray, firsts: list[int]) -> IntArray:
     return np.asarray(order[np.maximum(place, 0)])
 
 
-def _short_faces(lines: list[bytes], face_lines: IntArray) -> NDArray[np.bool_]:
+def _short_faces(table: ObjLines, face_lines: IntArray) -> NDArray[np.bool_]:
     """(F,) face lines with fewer than three corners."""
-    return np.array([len(row) < 3 for row in all_words(lines, face_lines)], bool)
+    plain = table.words(face_lines, 1)
+    if plain is not None:
+        return plain[1] < 3
+    return np.array([len(row) < 3 for row in all_words(table.lines, face_lines)], bool)
 
 
 def _within(values: FloatArray, limit: float) -> FloatArray:
@@ -202,9 +205,16 @@ def _fail(name: str, lines: list[bytes], logical: int, what: str, fix: str) -> N
     raise FileFormatError(what, f"{name}, line {line_number(lines, logical)}", fix)
 
 
-def _numbers(name: str, lines: list[bytes], where: IntArray, want: int, noun: str) -> FloatArray:
-    """The first `want` numbers of each named line; vertex colours and weights behind them are
+def _numbers(
+    name: str, table: ObjLines, lines_of: dict[str, IntArray], kind: str, want: int, noun: str
+) -> FloatArray:
+    """The first `want` numbers of each line of a kind; vertex colours and weights behind them are
     left."""
+    lines, where = table.lines, lines_of[kind]
+    plain = table.numbers(where, len(kind), want)
+    if plain is not None:
+        plain[~np.isfinite(plain)] = np.nan
+        return plain
     rows = all_words(lines, where)
     try:
         if any(len(row) < want for row in rows) and want == 2:
@@ -239,29 +249,29 @@ def _rows_or_nan(table: FloatArray, index: IntArray) -> FloatArray | None:
     return np.where((index >= 0)[:, None], table[index], np.nan)
 
 
-def _smoothing(lines: list[bytes], heads: list[bytes], face_lines: IntArray) -> IntArray | None:
+def _smoothing(table: ObjLines, face_lines: IntArray) -> IntArray | None:
     """Smoothing group of each face by the `s` lines; None in a file that has none."""
-    marks = [i for i, head in enumerate(heads) if head.startswith((b"s ", b"s\t"))]
-    if not marks:
+    marks = table.beginning(b"s", APART)
+    if not len(marks):
         return None
     groups = [0]
-    for i in marks:
-        word = lines[i].split()[1:2]
+    for i in marks.tolist():
+        word = table.lines[i].split()[1:2]
         groups.append(min(int(word[0][:20]), 2**62) if word and word[0].isdigit() else 0)
-    return np.array(groups, np.int64)[np.searchsorted(np.array(marks), face_lines)]
+    return np.array(groups, np.int64)[np.searchsorted(marks, face_lines)]
 
 
-def _parts(lines: list[bytes], heads: list[bytes], face_lines: IntArray) -> IntArray | None:
+def _parts(table: ObjLines, face_lines: IntArray) -> IntArray | None:
     """Group of each face by the `g` lines; None in a file whose groups are its objects."""
-    marks = [i for i, head in enumerate(heads) if head.startswith((b"g ", b"g\t"))]
-    if not marks or not any(head.startswith((b"o ", b"o\t")) for head in heads):
+    marks = table.beginning(b"g", APART)
+    if not len(marks) or not len(table.beginning(b"o", APART)):
         return None
     numbers: dict[bytes, int] = {}
     groups = [-1]
-    for i in marks:
-        label = b" ".join(lines[i].split()[1:])
+    for i in marks.tolist():
+        label = b" ".join(table.lines[i].split()[1:])
         groups.append(numbers.setdefault(label, len(numbers)))
-    return np.array(groups, np.int64)[np.searchsorted(np.array(marks), face_lines)]
+    return np.array(groups, np.int64)[np.searchsorted(marks, face_lines)]
 
 
 def _ranges(starts: IntArray, sizes: IntArray) -> IntArray:
@@ -275,19 +285,18 @@ Group = tuple[str, IntArray, IntArray]
 
 
 def _structure(
-    lines: list[bytes], heads: list[bytes], face_lines: IntArray, unnamed: str
+    table: ObjLines, face_lines: IntArray, unnamed: str
 ) -> tuple[list[Group], list[str], list[str], list[str]]:
     """Objects by `o`, or by `g` in a file that has no `o`; material of each face; mtllib names.
 
     What has no name is called `unnamed`.
     """
-    marks = [
-        (i, h)
-        for i, h in enumerate(heads)
-        if h[:1] in b"ogum"
-        and h[:2] in (b"o ", b"g ", b"us", b"mt", b"o\t", b"g\t", b"g\n", b"g\r", b"o\n")
-    ]
-    by = b"o" if any(h[:1] == b"o" for _, h in marks) else b"g"
+    lines = table.lines
+    objects = table.beginning(b"o", APART + b"\r\n")
+    parts = objects if len(objects) else table.beginning(b"g", APART + b"\r\n")
+    kind = dict.fromkeys(parts.tolist(), "object")
+    kind |= dict.fromkeys(table.beginning(b"usemtl").tolist(), "material")
+    kind |= dict.fromkeys(table.beginning(b"mtllib").tolist(), "library")
     names: list[str] = []
     number_of: dict[str, int] = {}
     material_of: dict[str, int] = {}
@@ -308,19 +317,18 @@ def _structure(
         face_material[previous:stop] = material
         previous = stop
 
-    for i, head in marks:
-        text = lines[i].decode("utf-8", "replace").strip()
-        rest = text.split(None, 1)[1] if len(text.split(None, 1)) > 1 else ""
-        if head[:1] == by:
+    for i in sorted(kind):
+        rest = rest_of(lines[i])
+        if kind[i] == "object":
             fill(i)
             label = rest or unnamed
             current = number_of.setdefault(label, len(names))
             if current == len(names):
                 names.append(label)
-        elif head.startswith(b"usemtl"):
+        elif kind[i] == "material":
             fill(i)
             material = material_of.setdefault(rest, len(material_of))
-        elif head.startswith(b"mtllib"):
+        else:
             libraries.append(rest)
     fill(len(lines))
     order = np.argsort(face_object, kind="stable")

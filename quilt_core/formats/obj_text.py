@@ -40,6 +40,32 @@ def split_logical(data: bytes) -> list[bytes]:
     return joined + [carry] if carry else joined
 
 
+LIBRARY = b"mtllib"
+LINE = re.compile(rb"(?:\\\r?\n|[^\r\n])*")
+"""A line to its end, with those that it goes on in."""
+
+
+def library_names(text: bytes) -> list[str]:
+    """Material files that an OBJ names."""
+    names = []
+    at = text.find(LIBRARY)
+    while at >= 0:
+        before = text[
+            max(text.rfind(b"\n", 0, at), text.rfind(b"\r", max(0, at - 80), at)) + 1 : at
+        ]
+        found = LINE.match(text, at)
+        if found and not before.strip(b" \t") and (name := rest_of(found[0])):
+            names.append(name)
+        at = text.find(LIBRARY, at + 1)
+    return names
+
+
+def rest_of(line: bytes) -> str:
+    """What follows the word of a line."""
+    parts = line.decode("utf-8", "replace").strip().split(None, 1)
+    return parts[1] if len(parts) > 1 else ""
+
+
 def line_number(lines: list[bytes], logical: int) -> int:
     """Line in the file, from 1, at which a logical line starts."""
     return 1 + sum(line.count(b"\\\n") + line.count(b"\\\r") + 1 for line in lines[:logical])

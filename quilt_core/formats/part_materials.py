@@ -25,6 +25,7 @@ from quilt_core.formats.channels import material_holders
 from quilt_core.formats.gltf_read import GltfSource, PrimitivePart
 from quilt_core.formats.gltf_write import ELEMENTS, pack_document
 from quilt_core.formats.obj_read import ObjSource
+from quilt_core.formats.obj_text import as_utf8, library_names, rest_of
 from quilt_core.scene.model import Scene
 from quilt_core.scene.types import IntArray
 
@@ -205,7 +206,7 @@ def _split_obj(
             own = known[material] if material >= 0 else ""
             wanted[face] = copies.name(own, number) if other else own
     # Beside the material file that is there, as it may name textures from where it lies.
-    libraries = library_names(source.lines)
+    libraries = library_names(as_utf8(source.data))
     old = PurePosixPath((libraries or [""])[0]).parent
     new = str(old / (re.sub(r"\s+", "_", PurePosixPath(scene.name).stem) + ".atlases.mtl"))
     out = _with_materials(source, wanted, new.encode(), end)
@@ -220,17 +221,6 @@ def _split_obj(
     return {scene.name: out, new: end.join(texts)}
 
 
-def library_names(lines: Sequence[bytes]) -> list[str]:
-    """Material files that the lines of an OBJ name."""
-    return [_rest(line) for line in lines if line.lstrip().startswith(b"mtllib") and _rest(line)]
-
-
-def _rest(line: bytes) -> str:
-    """What follows the word of a line, as the reader takes it."""
-    words = line.decode("utf-8", "replace").strip().split(None, 1)
-    return words[1] if len(words) > 1 else ""
-
-
 def _with_materials(source: ObjSource, wanted: list[str], library: bytes, end: bytes) -> bytes:
     """The lines, with `usemtl` before each face whose material is not the one in force."""
     face_at = {int(line): face for face, line in enumerate(source.face_lines)}
@@ -242,7 +232,7 @@ def _with_materials(source: ObjSource, wanted: list[str], library: bytes, end: b
     current = ""
     for number, line in enumerate(source.lines):
         if line.lstrip().startswith(b"usemtl"):
-            current = _rest(line)
+            current = rest_of(line)
         elif number in face_at and wanted[face_at[number]] != current:
             current = wanted[face_at[number]]
             out.append(b"usemtl " + (current or PLAIN).encode() + end)

@@ -12,8 +12,7 @@ from quilt_core.errors import QuiltError
 from quilt_core.formats._gltf_types import decode
 from quilt_core.formats._images import mtl_image
 from quilt_core.formats.gltf_read import gltf_text
-from quilt_core.formats.obj_text import as_utf8, split_logical
-from quilt_core.formats.part_materials import library_names
+from quilt_core.formats.obj_text import as_utf8, library_names
 from quilt_core.scene.model import Siblings
 
 TEXTURE = re.compile(r"(map_\w+|bump|disp|decal|norm|refl)$", re.IGNORECASE)
@@ -76,7 +75,7 @@ def _in_gltf(doc: dict[str, Any]) -> Iterator[str]:
 
 
 def _in_obj(data: bytes, siblings: Siblings) -> Iterator[str]:
-    for library in library_names(split_logical(as_utf8(data))):
+    for library in library_names(as_utf8(data)):
         whole = siblings(library)
         parts = [library] if whole is not None or " " not in library else library.split()
         for part in parts:
