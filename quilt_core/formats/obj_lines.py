@@ -33,7 +33,9 @@ class ObjLines:
         starts = np.cumsum(self._sizes) - self._sizes
         self._indent = np.zeros(len(lines), np.int64)
         for i in np.flatnonzero(SPACE[self._bytes[starts]]).tolist():
-            self._indent[i] = len(lines[i]) - len(lines[i].lstrip())
+            # A blank line begins with nothing, not with what the next one begins with.
+            text = lines[i].lstrip()
+            self._indent[i] = len(lines[i]) - len(text) if text else 0
         self._heads = starts + self._indent
 
     def beginning(self, word: bytes, ends: bytes = b"") -> IntArray:

@@ -192,3 +192,10 @@ def test_numbers_written_in_any_way_and_beyond_all_measure():
     assert again.objects[0].mesh.channels[0].corner_uv[2] >= 0, (
         "the broken corner still has its texture coordinate"
     )
+
+
+def test_blank_and_indented_lines_are_what_they_are():
+    text = b"\n  v 0 0 0\n\t v 1 0 0\r\n \nv 1 1 0\nvt 0 0\n\nvt 1 0\n\nvt 1 1\n \nf 1/1 2/2 3/3\n"
+    mesh = read_scene("blank.obj", text).objects[0].mesh
+    assert mesh.positions.tolist() == [[0, 0, 0], [1, 0, 0], [1, 1, 0]]
+    assert mesh.channels[0].per_corner.tolist() == [[0, 0], [1, 0], [1, 1]]
