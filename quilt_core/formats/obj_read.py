@@ -23,6 +23,7 @@ from quilt_core.formats.obj_lines import ObjLines
 from quilt_core.formats.obj_text import (
     all_words,
     as_utf8,
+    library_names,
     line_number,
     rest_of,
     split_logical,
@@ -115,10 +116,11 @@ def _read(
     )
     offsets = np.concatenate([[0], np.cumsum(sizes)])
 
-    groups, material_names, warnings, libraries = _structure(table, where["f"], PurePath(name).stem)
+    groups, material_names = _structure(table, where["f"], PurePath(name).stem)
     part = _parts(table, where["f"])
     smoothing = _smoothing(table, where["f"])
-    materials = _materials(name, material_names, libraries, siblings, warnings)
+    warnings: list[str] = []
+    materials = _materials(name, material_names, library_names(text), siblings, warnings)
     objects: list[SceneObject] = []
     others = np.sort(np.concatenate([table.beginning(word, APART) for word in NO_FACES]))
     idle = _idle_vertices(lines, others, vertex, len(positions))
@@ -286,21 +288,19 @@ Group = tuple[str, IntArray, IntArray]
 
 def _structure(
     table: ObjLines, face_lines: IntArray, unnamed: str
-) -> tuple[list[Group], list[str], list[str], list[str]]:
-    """Objects by `o`, or by `g` in a file that has no `o`; material of each face; mtllib names.
+) -> tuple[list[Group], list[str]]:
+    """Objects by `o`, or by `g` in a file that has no `o`; material of each face.
 
     What has no name is called `unnamed`.
     """
     lines = table.lines
     objects = table.beginning(b"o", APART + b"\r\n")
     parts = objects if len(objects) else table.beginning(b"g", APART + b"\r\n")
-    kind = dict.fromkeys(parts.tolist(), "object")
-    kind |= dict.fromkeys(table.beginning(b"usemtl").tolist(), "material")
-    kind |= dict.fromkeys(table.beginning(b"mtllib").tolist(), "library")
+    begins_object = set(parts.tolist())
+    marks = np.union1d(parts, table.beginning(b"usemtl")).tolist()
     names: list[str] = []
     number_of: dict[str, int] = {}
     material_of: dict[str, int] = {}
-    libraries: list[str] = []
     face_object = np.zeros(len(face_lines), np.int64)
     face_material = np.full(len(face_lines), -1, np.int64)
     current, material = -1, -1
@@ -317,19 +317,17 @@ def _structure(
         face_material[previous:stop] = material
         previous = stop
 
-    for i in sorted(kind):
+    for i in marks:
         rest = rest_of(lines[i])
-        if kind[i] == "object":
+        if i in begins_object:
             fill(i)
             label = rest or unnamed
             current = number_of.setdefault(label, len(names))
             if current == len(names):
                 names.append(label)
-        elif kind[i] == "material":
+        else:
             fill(i)
             material = material_of.setdefault(rest, len(material_of))
-        else:
-            libraries.append(rest)
     fill(len(lines))
     order = np.argsort(face_object, kind="stable")
     cuts = np.searchsorted(face_object[order], np.arange(len(names) + 1))
@@ -338,7 +336,7 @@ def _structure(
         for number, label in enumerate(names)
         if len(faces := order[cuts[number] : cuts[number + 1]])
     ]
-    return groups, list(material_of), [], libraries
+    return groups, list(material_of)
 
 
 def _materials(

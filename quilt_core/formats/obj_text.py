@@ -48,13 +48,14 @@ LINE = re.compile(rb"(?:\\\r?\n|[^\r\n])*")
 def library_names(text: bytes) -> list[str]:
     """Material files that an OBJ names."""
     names = []
+    text = text.removeprefix(codecs.BOM_UTF8)
     at = text.find(LIBRARY)
     while at >= 0:
-        before = text[
-            max(text.rfind(b"\n", 0, at), text.rfind(b"\r", max(0, at - 80), at)) + 1 : at
-        ]
+        start = at
+        while start and text[start - 1] in b" \t":
+            start -= 1
         found = LINE.match(text, at)
-        if found and not before.strip(b" \t") and (name := rest_of(found[0])):
+        if found and (not start or text[start - 1] in b"\r\n") and (name := rest_of(found[0])):
             names.append(name)
         at = text.find(LIBRARY, at + 1)
     return names

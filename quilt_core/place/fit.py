@@ -14,7 +14,8 @@ from quilt_core.pack.controls import Controls, spread_over_groups
 from quilt_core.pack.layout import pack_islands
 from quilt_core.pack.problem import Attempt
 from quilt_core.pack.settings import PackSettings
-from quilt_core.place.slip import slip_in
+from quilt_core.pack.side_table import packable
+from quilt_core.place.slip import fills_a_hole, slip_in
 from quilt_core.scene.flags import LOCK_PLACE
 from quilt_core.scene.island_set import IslandSet, concatenate
 from quilt_core.scene.placement import compose, identity
@@ -127,31 +128,37 @@ def fit_here(
         everything, start, rules, stop, extended, (), in_sheet, called
     ):
         yield attempt, *in_tile(found, placed)
-    free = chosen[~held[chosen]]
-    packed = placed & mask & ~held
-    if not settings.fixed_scale or packed[free].all():
+    alone = mask & ~held & (extended.stack < 0) & (extended.bundle < 0)
+    left = np.flatnonzero(alone & ~placed & packable(everything))
+    if not settings.fixed_scale or not len(left):
         return
-    # A hole that is just as large as an island has no room on the packer's raster: what was left is laid exactly,
-    # beside what was packed, or before it where that lays more.
-    area = everything.uv_area * np.abs(np.linalg.det(start[:, :, :2])) * mask
-    left = free[~packed[free]]
-    most = packed
-    away = np.where((mask & ~held)[:, None, None], start + FAR, start)
-    for first, waits in ((packed, (left,)), (np.zeros_like(packed), (left, free[packed[free]]))):
-        at, laid = np.where(first[:, None, None], found, away), first.copy()
-        for waiting in waits:
-            at[waiting] = start[waiting]
-            for slipped in slip_in(
-                everything, at, sheet, waiting, rules, extended, in_sheet, stop=stop
-            ):
-                pass
-            laid[waiting[slipped.placed]] = True
-            at = np.where(laid[:, None, None], slipped.placements, away)
-        if area[laid].sum() > area[most].sum():
-            most = laid
-            yield attempt, *in_tile(at, laid)
-        if most[free].all():
-            return
+    # A hole that is just as large as an island has no room on the packer's raster: such islands are laid exactly, and
+    # the others are packed around them.
+    begun = np.where((mask & ~held)[:, None, None], start + FAR, start)
+    left = left[fills_a_hole(everything, begun, sheet, left, rules, start, in_sheet)]
+    if not len(left):
+        return
+    begun[left] = start[left]
+    for slipped in slip_in(everything, begun, sheet, left, rules, extended, in_sheet, stop=stop):
+        pass
+    exact = np.zeros_like(mask)
+    exact[left[slipped.placed]] = True
+    if not exact.any():
+        return
+    area = islands.uv_area * np.abs(np.linalg.det(placements[:, :, :2]))
+    start = np.where(exact[:, None, None], slipped.placements, start)
+    others = replace(
+        extended,
+        flags=np.where(exact, 0, extended.flags).astype(np.uint8),
+        chosen=mask & ~exact,
+    )
+    most = (placed & mask & ~held)[: islands.count]
+    for attempt, found, placed in pack_islands(
+        everything, start, rules, stop, others, (), in_sheet, called
+    ):
+        laid = (exact | (placed & mask & ~held))[: islands.count]
+        if attempt.whole and area[laid].sum() > area[most].sum():
+            yield attempt, *in_tile(np.where(exact[:, None, None], start, found), exact | placed)
 
 
 def _shape(region: FloatArray, tile: TileSize, margin: float) -> shapely.Geometry:

@@ -13,6 +13,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.ndimage import label
 
 from quilt_core.pack.controls import Controls
 from quilt_core.pack.grid import Grid, make_grid
@@ -166,6 +167,49 @@ TRIED = 6
 """Spots that are looked at exactly for an island that no raster has room for."""
 SHORT = 3
 """Cells that padding is shorter on the raster that finds those spots: as much as rasters are on the safe side."""
+
+
+LEAST_FILLED = 0.3
+"""Part of a hole that an island fills which is looked at exactly."""
+MOST_EXACT = 4
+"""Islands that are; the largest ones."""
+
+
+def fills_a_hole(
+    islands: IslandSet, placements: FloatArray, tile: TileSize, waiting: IntArray, settings: PackSettings,
+    shapes: FloatArray, pixels: FloatArray,
+) -> IntArray:  # fmt: skip
+    """Which of some islands are about as large as a hole between what lies in a tile.
+
+    Parameters
+    ----------
+    islands : IslandSet
+    placements : (I, 2, 3) float64
+        Of what stays; those that wait are out of the way.
+    tile : TileSize
+    waiting : (N,) int64
+    settings : PackSettings
+    shapes : (I, 2, 3) float64, pixels : (I, 2) float64
+        Placements that tell how large they are, and px per UV there.
+
+    Returns
+    -------
+    (M,) int64
+        Rows of `waiting`, the largest first.
+    """
+    settings = replace(settings, tiles=(tile,), upright=False)
+    stays = packable(islands)
+    stays[waiting] = False
+    grid = _short_grid(islands, placements, stays, waiting[:0], np.zeros(0, bool), settings)
+    parts, count = label(grid.occupied == 0)
+    holes = np.bincount(parts.ravel(), minlength=count + 1)[1:] * grid.cell**2
+    area = (islands.uv_area * np.abs(np.linalg.det(shapes[:, :, :2])) * pixels.prod(axis=1))[
+        waiting
+    ]
+    # The raster on which distances are shorter makes holes larger, but never by half.
+    near = (area[:, None] <= 1.05 * holes) & (area[:, None] >= LEAST_FILLED * holes)
+    order = np.argsort(-area, kind="stable")
+    return np.asarray(order[near.any(axis=1)[order]][:MOST_EXACT])
 
 
 def _short_grid(

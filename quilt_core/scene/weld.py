@@ -114,7 +114,7 @@ def _near_pairs(points: FloatArray, tolerance: float) -> IntArray:
     along = points @ (line / np.linalg.norm(line))
     order = np.argsort(along)
     along = along[order]
-    rounding = 8 * np.finfo(float).eps * np.abs(along[[0, -1]]).max()
+    rounding = 8 * np.finfo(float).eps * np.abs(points).max()
     here = np.arange(len(order))
     behind = np.searchsorted(along, along + tolerance + rounding, side="right") - here - 1
     if behind.sum() > MOST_BETWEEN * len(order):

@@ -10,6 +10,7 @@ from shapely import affinity
 from quilt_core.errors import LayoutError
 from quilt_core.pack.controls import Controls, no_controls
 from quilt_core.pack.settings import PackSettings
+from quilt_core.place import fit
 from quilt_core.place.fit import fit_here
 from quilt_core.scene.flags import LOCK_PLACE
 from quilt_core.scene.placement import determinants, identity
@@ -75,6 +76,16 @@ def test_an_island_goes_back_into_the_very_hole_that_it_left(turn):
         < 1e-4
     )
     assert (out[2] == identity(3)[2]).all()
+
+
+def test_what_is_left_of_a_region_that_is_too_small_is_not_searched_for_holes(monkeypatch):
+    def never(*_, **__):
+        raise AssertionError("looked for a hole")
+
+    monkeypatch.setattr(fit, "slip_in", never)
+    polygons = squares(9)
+    _, _, placed = fitted(polygons, [(100, 100), (240, 240)], range(9), fixed_scale=True)
+    assert placed.sum() == 4
 
 
 def test_without_a_fixed_size_they_are_made_as_large_as_the_region_allows():

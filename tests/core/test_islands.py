@@ -2,11 +2,15 @@
 
 import numpy as np
 import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from scipy.spatial import cKDTree
 
 from quilt_core.scene import Mesh, UVChannel, find_islands, weld
 from quilt_core.scene.island_set import face_uv_areas
 from quilt_core.scene.triangulate import triangulate
-from quilt_core.scene.weld import SCRAMBLE, weld_ids
+from quilt_core.scene.weld import SCRAMBLE, _near_pairs, weld_ids
+from tests.core.examples import examples
 
 GRID = np.array([[0, 0, 0], [1, 0, 0], [2, 0, 0], [0, 1, 0], [1, 1, 0], [2, 1, 0]], float)
 
@@ -124,3 +128,23 @@ def test_few_things_are_grouped_as_many_are(seed, monkeypatch):
     monkeypatch.setattr(weld, "FEW_PLACES", 0)
     np.testing.assert_array_equal(few[0], weld.groups(pairs, count))
     np.testing.assert_array_equal(few[1], weld.near_ids(points, 0.03))
+
+
+@settings(max_examples=examples(60))
+@given(
+    st.integers(0, 10_000),
+    st.integers(1, 4),
+    st.sampled_from([1e-9, 1e-6, 1e-3, 0.2]),
+    st.sampled_from([0.0, 1.0, 1e6]),
+)
+def test_near_points_are_those_of_a_tree(seed, dimensions, tolerance, away):
+    """Against SciPy's cKDTree, also far from the origin and where a tree is taken anyway."""
+    rng = np.random.default_rng(seed)
+    # Far away and across the line that they are sorted along, a sum of large numbers is small.
+    points = rng.random((40, dimensions)) + away * np.array([1, -0.8165, 1e-3, 0])[:dimensions]
+    step = rng.normal(size=points.shape)
+    step *= tolerance * rng.uniform(0, 2, (40, 1)) / np.linalg.norm(step, axis=1, keepdims=True)
+    points = np.concatenate([points, points + step])
+    want = cKDTree(points).query_pairs(tolerance, output_type="ndarray")
+    found = np.sort(_near_pairs(points, tolerance), axis=1)
+    assert set(map(tuple, found.tolist())) == set(map(tuple, np.sort(want, axis=1).tolist()))

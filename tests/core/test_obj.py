@@ -4,10 +4,14 @@ import re
 
 import numpy as np
 import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
 
 from quilt_core.errors import FileFormatError
 from quilt_core.formats import read_scene, write_scene
+from quilt_core.formats.obj_text import library_names
 from quilt_core.scene import find_islands, island_set
+from tests.core.examples import examples
 from tests.core.meshes import QUAD_OBJ
 
 
@@ -199,3 +203,55 @@ def test_blank_and_indented_lines_are_what_they_are():
     mesh = read_scene("blank.obj", text).objects[0].mesh
     assert mesh.positions.tolist() == [[0, 0, 0], [1, 0, 0], [1, 1, 0]]
     assert mesh.channels[0].per_corner.tolist() == [[0, 0], [1, 0], [1, 1]]
+
+
+CAREFUL = b" # so"
+
+
+@settings(max_examples=examples(100))
+@given(
+    st.lists(st.tuples(*[st.floats(-1e9, 1e9)] * 3), min_size=3, max_size=12),
+    st.sampled_from(["{0}", "{0}/{0}", "{0}//1", "{0}/{0}/1", "-{0}", "-{0}/-{0}"]),
+    st.sampled_from([" ", "\t", "  "]),
+    st.sampled_from(["\n", "\r\n"]),
+    st.booleans(),
+)
+def test_many_lines_at_once_are_read_as_one_by_one(points, form, apart, end, colours):
+    """A remark behind a line makes the reader take it word by word."""
+    more = [0.5, 0.25, 1] if colours else []
+    lines = [["v", *map(repr, [*p, *more])] for p in points]
+    lines += [["vt", repr(x), repr(y)] for x, y, _ in points]
+    lines += [["vn", "0", "0", "1"]]
+    lines += [["f", *(form.format(k) for k in (1 + at, 2 + at, 3 + at))] for at in range(len(points) - 2)]  # fmt: skip
+    plain = [apart.join(line).encode() for line in lines]
+    one, other = (
+        read_scene("a.obj", b"".join(line + remark + end.encode() for line in plain))
+        for remark in (b"", CAREFUL)
+    )
+    one_mesh, other_mesh = one.objects[0].mesh, other.objects[0].mesh
+    for name in ("positions", "corner_vertex", "face_offsets", "corner_normal"):
+        np.testing.assert_array_equal(getattr(one_mesh, name), getattr(other_mesh, name))
+    np.testing.assert_array_equal(
+        one_mesh.channels[0].per_corner, other_mesh.channels[0].per_corner
+    )
+
+
+@pytest.mark.parametrize(
+    "text, names",
+    [
+        (b"mtllib a b.mtl\nv 0 0 0\n", ["a b.mtl"]),
+        (b"\xef\xbb\xbfmtllib a.mtl\r\n \tmtllib b.mtl\r\n", ["a.mtl", "b.mtl"]),
+        (b"v 0 0 0\rmtllib c.mtl\rv 1 0 0\r", ["c.mtl"]),
+        (b"# mtllib no.mtl\no mtllib no.mtl\nmtllib\n", []),
+        (b"mtllib last.mtl", ["last.mtl"]),
+        (b"", []),
+    ],
+)
+def test_material_files_are_found_by_their_lines(text, names):
+    assert library_names(text) == names
+
+
+def test_a_hostile_row_of_material_files_is_read_in_one_go():
+    """Each is looked at by itself: work grows with the text."""
+    assert library_names(b"mtllib\r" * 200_000) == []
+    assert len(library_names(b"mtllib a\r" * 100_000)) == 100_000

@@ -14,7 +14,12 @@ export function useMe() {
 /** Whether whoever sits here looks and comments only, and every change would be refused. */
 export function useLooksOnly(projectId: number): boolean {
   const me = useMe().data;
-  const members = useQuery({ ...membersOf(projectId), enabled: me?.accounts ?? false }).data;
+  const members = useQuery({
+    ...membersOf(projectId),
+    enabled: me?.accounts ?? false,
+    // An owner may say otherwise meanwhile.
+    refetchInterval: 10_000,
+  }).data;
   return members?.find((one) => one.user === me?.id)?.role === "viewer";
 }
 
