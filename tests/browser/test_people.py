@@ -67,6 +67,11 @@ def test_people_are_invited_and_see_what_is_theirs(studio, chromium):
     second.get_by_role("heading", name="No meshes are here yet").wait_for()
     second.get_by_text("view only").wait_for()
     assert not second.get_by_test_id("files").count()
+    # With all that stands in the bar for accounts its last button is still in a small window.
+    second.set_viewport_size({"width": 1024, "height": 700})
+    box = second.get_by_role("button", name="Shortcuts").bounding_box()
+    assert box is not None and box["x"] + box["width"] <= 1024
+    second.set_viewport_size({"width": 1280, "height": 800})
     # They see one another, and what the other does comes by itself.
     first.keyboard.press("Escape")
     first.get_by_test_id("here").get_by_role("button", name="jon is here").wait_for()

@@ -54,8 +54,7 @@ export function FirstScreen({ projectId, jobs, send, enter }: Props) {
               No meshes are here yet
             </Heading>
             <Text color="soft" maxW="440px">
-              You look and comment in this project. What an editor of it brings in is shown here at
-              once.
+              You look and comment in this project; its editors bring the meshes in.
             </Text>
           </>
         ) : (

@@ -42,6 +42,7 @@ export function People({ project }: { project: Project }) {
     <>
       {looksOnly && (
         <Text
+          hideBelow="xl"
           color="soft"
           fontSize="12.5px"
           whiteSpace="nowrap"
@@ -52,7 +53,7 @@ export function People({ project }: { project: Project }) {
       )}
       <IconButton
         aria-label="People"
-        title={`People of this project; you are ${me.name}`}
+        title={`People of this project; you are ${me.name}${looksOnly ? ", view only" : ""}`}
         size="xs"
         variant="ghost"
         onClick={() => setOpen(true)}
