@@ -3,15 +3,13 @@
 from __future__ import annotations
 
 import numpy as np
-from numpy.typing import NDArray
 
-from quilt_core.scene.types import BoolArray, FloatArray, IntArray
+from quilt_core.formats._plain_numbers import decimals, integers, is_space, word_begins
+from quilt_core.scene.types import BoolArray, Bytes, FloatArray, IntArray
 
-SPACE = np.isin(np.arange(256), list(b" \t\n\r\x0b\x0c"))
-"""Bytes that part words, as Python's split takes them."""
 BLANK = ord(" ")
 SLASH = ord("/")
-CARE = np.isin(np.arange(256), list(b"\\#"))
+BACKSLASH, HASH = ord("\\"), ord("#")
 """Lines with these are read word by word: they go on in the next one, or end in a remark."""
 LONGEST = 8
 """Letters and a space that are looked for at the beginning of a line at most."""
@@ -32,11 +30,12 @@ class ObjLines:
         self._sizes = np.fromiter(map(len, lines), np.int64, len(lines))
         starts = np.cumsum(self._sizes) - self._sizes
         self._indent = np.zeros(len(lines), np.int64)
-        for i in np.flatnonzero(SPACE[self._bytes[starts]]).tolist():
+        for i in np.flatnonzero(is_space(self._bytes[starts])).tolist():
             # A blank line begins with nothing, not with what the next one begins with.
             text = lines[i].lstrip()
             self._indent[i] = len(lines[i]) - len(text) if text else 0
         self._heads = starts + self._indent
+        self._asked: tuple[IntArray | None, tuple[Bytes, IntArray] | None] = None, None
 
     def beginning(self, word: bytes, ends: bytes = b"") -> IntArray:
         """Lines that begin with a word of up to seven letters, with one of `ends` behind it where there are any."""
@@ -47,16 +46,19 @@ class ObjLines:
             there &= np.isin(self._bytes[self._heads + len(word)], list(ends))
         return np.flatnonzero(there)
 
-    def words(self, which: IntArray, keyword: int) -> tuple[bytes, IntArray] | None:
+    def words(self, which: IntArray, keyword: int) -> tuple[Bytes, IntArray] | None:
         """Text of lines without their keyword of so many letters, and how many words each has; None where a line needs care."""
         if not len(which):
-            return b"", np.empty(0, np.int64)
-        own = self._text(which, keyword)
-        if CARE[own].any():
-            return None
-        sizes = self._sizes[which]
-        counts = np.add.reduceat(_begins(own), np.cumsum(sizes) - sizes, dtype=np.int64)
-        return own.tobytes(), counts
+            return np.empty(0, np.uint8), np.empty(0, np.int64)
+        if which is self._asked[0]:
+            return self._asked[1]
+        own, found = self._text(which, keyword), None
+        if not ((own == BACKSLASH) | (own == HASH)).any():
+            begins = np.flatnonzero(word_begins(own))
+            ends = np.cumsum(self._sizes[which])
+            found = own, np.diff(np.searchsorted(begins, ends), prepend=0)
+        self._asked = which, found
+        return found
 
     def numbers(self, which: IntArray, keyword: int, want: int) -> FloatArray | None:
         """(N, want) first numbers of lines that all have as many; None where they are not so plain."""
@@ -69,10 +71,13 @@ class ObjLines:
         each = int(counts[0])
         if each < want or (counts != each).any():
             return None
-        try:
-            flat = np.fromiter(map(float, text.split()), np.float64, each * len(which))
-        except ValueError:
-            return None
+        flat = decimals(text)
+        if flat is None:
+            try:
+                words = text.tobytes().split()
+                flat = np.fromiter(map(float, words), np.float64, each * len(which))
+            except ValueError:
+                return None
         return flat.reshape(-1, each)[:, :want].copy()
 
     def corners(self, which: IntArray) -> tuple[IntArray, IntArray, bool] | None:
@@ -82,24 +87,23 @@ class ObjLines:
         if found is None:
             return None
         text, counts = found
-        own = np.frombuffer(text, np.uint8)
-        number = np.cumsum(_begins(own)) - 1
-        slash = own == SLASH
-        slashes = np.bincount(number[slash], minlength=int(counts.sum()))
+        slash = text == SLASH
+        slashes = np.diff(
+            np.searchsorted(
+                np.flatnonzero(slash), np.append(np.flatnonzero(word_begins(text)), len(text))
+            )
+        )
         each = int(slashes[0]) if len(slashes) else 0
         double = int((slash[1:] & slash[:-1]).sum())
         if each > 2 or (slashes != each).any() or double not in (0, len(slashes)):
             return None
         width = 2 if double else each + 1
-        try:
-            flat = np.fromiter(
-                map(int, text.replace(b"/", b" ").split()), np.int64, width * len(slashes)
-            )
-        except (ValueError, OverflowError):
+        flat = integers(np.where(slash, np.uint8(BLANK), text))
+        if flat is None or len(flat) != width * len(slashes):
             return None
         return counts, flat.reshape(-1, width), bool(double)
 
-    def _text(self, which: IntArray, keyword: int) -> NDArray[np.uint8]:
+    def _text(self, which: IntArray, keyword: int) -> Bytes:
         """Bytes of some lines, with blanks for their keyword."""
         chosen = np.zeros(len(self.lines), bool)
         chosen[which] = True
@@ -109,11 +113,3 @@ class ObjLines:
         for k in range(keyword):
             own[heads + k] = BLANK
         return np.asarray(own)
-
-
-def _begins(text: NDArray[np.uint8]) -> BoolArray:
-    """Where a word begins."""
-    space = SPACE[text]
-    begins = ~space
-    begins[1:] &= space[:-1]
-    return begins

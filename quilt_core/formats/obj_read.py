@@ -99,9 +99,9 @@ def _read(
         raise FileFormatError("There is no vertex in it: this is not an OBJ mesh.", name, NO_MESH)
     short = _short_faces(table, where["f"])
     short_lines = where["f"][short]
-    where["f"] = where["f"][~short]
     notes: list[str] = []
     if short.any():
+        where["f"] = where["f"][~short]
         notes.append(
             f"{name}: {int(short.sum()):,} faces have fewer than three corners; they stay in the file and have no place in the layout."
         )

@@ -7,11 +7,11 @@ from __future__ import annotations
 
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 
-from quilt_core.measure.gap_loops import close_segments
+from quilt_core.measure.gap_loops import close_islands, close_segments, count_meeting
 from quilt_core.measure.grid import EVERYONE, Grid, make_grid, meetings, slot_shares
 from quilt_core.scene.island_set import IslandSet
 from quilt_core.scene.types import BoolArray, FloatArray, IntArray
@@ -26,6 +26,8 @@ another."""
 MOST_PAIRS, MOST_EACH = 2_500_000, 40
 """With more than these, each edge is compared with a few others only."""
 FEW_OTHERS = 24
+FEW_EDGES = 64
+"""Islands with so many edges or fewer are compared island by island, others edge by edge."""
 PATIENCE = 20
 """So many times more looks at pairs are taken before it is given up to compare them all."""
 
@@ -46,6 +48,39 @@ class Gap:
     pixels: float
     islands: tuple[int, int]
     spots: tuple[tuple[float, float], tuple[float, float]]
+
+
+class Again(NamedTuple):
+    """A layout of which a part is compared.
+
+    Parameters
+    ----------
+    islands : IslandSet
+        All islands, in px, with the outlines of those that lead and whatever lies within the reach
+        of them.
+    box : (I, 4) float64
+        Boxes of all islands.
+    use : (I,) bool
+        Islands that are compared at all.
+    group : (I,) int64
+    """
+
+    islands: IslandSet
+    box: FloatArray
+    use: BoolArray
+    group: IntArray
+
+
+class _Edges(NamedTuple):
+    """Edges (N, 4) in px, their islands and kinds, and of the islands the groups, whether they
+    have few edges, and the boxes where they are known."""
+
+    segments: FloatArray
+    owner: IntArray
+    kinds: IntArray
+    group: IntArray
+    few: BoolArray
+    box: FloatArray | None
 
 
 NO_GAP = Gap(float("inf"), (-1, -1), ((0.0, 0.0), (0.0, 0.0)))
@@ -132,7 +167,7 @@ def nearest(found: ClosePairs) -> Gap:
 
 def close_pairs(
     islands: IslandSet, width: int, height: int, reach: float, kind: IntArray | None = None,
-    group: IntArray | None = None,
+    group: IntArray | None = None, box: FloatArray | None = None,
 ) -> ClosePairs:  # fmt: skip
     """Find every pair of islands whose outlines are nearer than a reach.
 
@@ -148,33 +183,42 @@ def close_pairs(
         Edges of the same kind do not count; -1 counts with all.
     group : (I,) int64, optional
         Islands with the same number are not compared with each other; -1 for none.
+    box : (I, 4) float64, optional
+        Boxes of the islands in px, where they are known.
     """
     segments, edge = _segments(islands, width, height)
     if len(edge) < 2 or reach <= 0:
         return _ranked([], islands.count, True, len(edge), 0)
-    owner, count = islands.edge_island[edge], islands.count
+    owner = islands.edge_island[edge]
     kinds = np.full(len(edge), -1) if kind is None else kind[edge]
-    groups = np.full(len(edge), -1) if group is None else group[owner]
-    lead = np.ones(len(edge), bool)
-    grid, most = _grid(segments, reach), max(MOST_PAIRS, MOST_EACH * len(edge))
-    if meetings(grid, PATIENCE * most) <= PATIENCE * most:
-        limit = _limit(len(edge), group)
-        parts = _compare(segments, owner, kinds, groups, lead, count, grid, reach, limit)
-        meets = _meets(parts)
-        if meets <= limit:
-            return _ranked(parts, count, True, len(edge), meets)
-    if group is not None and (group >= 0).any():
+    groups = np.full(islands.count, -1) if group is None else group
+    few = few_edged(np.bincount(islands.edge_island, minlength=islands.count))
+    edges = _Edges(segments, owner, kinds, groups, few, box)
+    lead, limit = np.ones(islands.count, bool), _limit(len(edge), group)
+    patience = PATIENCE * max(MOST_PAIRS, MOST_EACH * len(edge))
+    found = _compare(edges, lead, reach, limit, patience=patience)
+    if found is not None:
+        return _ranked(found, islands.count, True, len(edge), _meets(found))
+    if (groups >= 0).any():
         # Of equal edges of one group one speaks for all.
-        kept = np.unique(weld_ids(*segments.T, groups, kinds), return_index=True)[1]
-        kept = np.sort(np.concatenate([kept[groups[kept] >= 0], np.flatnonzero(groups < 0)]))
-        segments, owner = np.ascontiguousarray(segments[kept]), owner[kept]
-        kinds, groups, lead = kinds[kept], groups[kept], lead[kept]
-        grid, most = _grid(segments, reach), max(MOST_PAIRS, MOST_EACH * len(kept))
-        parts = _compare(segments, owner, kinds, groups, lead, count, grid, reach, most)
-        if _meets(parts) <= most:
-            return _ranked(parts, count, True, len(edge), -1)
-    parts = _compare(segments, owner, kinds, groups, lead, count, grid, reach, EVERYONE, FEW_OTHERS)
-    return _ranked(parts, count, False, len(edge), -1)
+        kept = np.unique(weld_ids(*segments.T, groups[owner], kinds), return_index=True)[1]
+        kept = np.sort(
+            np.concatenate([kept[groups[owner[kept]] >= 0], np.flatnonzero(groups[owner] < 0)])
+        )
+        few = few | few_edged(np.bincount(owner[kept], minlength=islands.count))
+        edges = _Edges(
+            np.ascontiguousarray(segments[kept]), owner[kept], kinds[kept], groups, few, None
+        )
+        found = _compare(edges, lead, reach, max(MOST_PAIRS, MOST_EACH * len(kept)))
+        if found is not None:
+            return _ranked(found, islands.count, True, len(edge), -1)
+    found = _compare(edges, lead, reach, EVERYONE, FEW_OTHERS)
+    return _ranked(found or [], islands.count, False, len(edge), -1)
+
+
+def few_edged(edges: IntArray) -> BoolArray:
+    """Whether islands with so many edges are compared island by island."""
+    return np.asarray((edges > 0) & (edges <= FEW_EDGES))
 
 
 def _limit(count: int, group: IntArray | None) -> int:
@@ -185,8 +229,8 @@ def _limit(count: int, group: IntArray | None) -> int:
 
 
 def close_again(
-    before: ClosePairs, new: IslandSet, old: IslandSet, reach: float, lead: BoolArray, count: int,
-    new_group: IntArray, old_group: IntArray,
+    before: ClosePairs, new: Again, old: Again, reach: float, lead: BoolArray, count: int,
+    few: BoolArray,
 ) -> ClosePairs | None:  # fmt: skip
     """The same as `close_pairs` of all islands, in px, after some of them changed.
 
@@ -194,15 +238,15 @@ def close_again(
     ----------
     before : ClosePairs
         Found at the same reach before.
-    new, old : IslandSet
-        All islands, with the outlines of those that lead and whatever lies within the reach of
-        them, after and before.
+    new, old : Again
+        After and before.
     reach : float
     lead : (I,) bool
         Islands that moved, or whose group is another one.
     count : int
         Edges of the whole set now.
-    new_group, old_group : (I,) int64
+    few : (I,) bool
+        Islands of few edges; see `few_edged`.
 
     Returns
     -------
@@ -212,30 +256,33 @@ def close_again(
     if before.meets < 0:
         return None
     met = []
-    parts: list[tuple[Any, ...]] = []
-    for islands, group, total in ((old, old_group, before.count), (new, new_group, count)):
-        segments, edge = _segments(islands, 1, 1)
-        owner = islands.edge_island[edge]
-        kinds, limit = np.full(len(edge), -1), _limit(total, group)
-        parts = _compare(
-            segments, owner, kinds, group[owner], lead[owner], islands.count,
-            _grid(segments, reach), reach, limit,
-        )  # fmt: skip
-        met.append(_meets(parts))
+    found: list[tuple[Any, ...]] = []
+    for now, total in ((old, before.count), (new, count)):
+        segments, edge = _segments(now.islands, 1, 1)
+        owner, limit = now.islands.edge_island[edge], _limit(total, now.group)
+        kinds = np.full(len(edge), -1)
+        edges = _Edges(segments, owner, kinds, now.group, few, now.box)
+        parts = _compare(edges, lead, reach, limit)
+        if parts is None:
+            return None
+        found = parts
+        # Boxes may meet where no edge is near.
+        pairs = count_meeting(_widened(now.box, reach), few & now.use, lead)
+        met.append(int(pairs) + sum(part[4] for part in parts if part[5] == "edges"))
         if met[-1] > limit:
             return None
     meets = before.meets - met[0] + met[1]
-    if meets > _limit(count, new_group):
+    if meets > _limit(count, new.group):
         return None
     keep = ~(lead[before.pairs[:, 0]] | lead[before.pairs[:, 1]])
-    found = _ranked(parts, new.count, True, count, meets)
+    others = _ranked(found, len(few), True, count, meets)
     pairs, pixels, spots = before.pairs[keep], before.pixels[keep], before.spots[keep]
-    if len(found.pairs):
-        at = _places(pixels, pairs, found, new.count)
-        pairs = np.insert(pairs, at, found.pairs, axis=0)
+    if len(others.pairs):
+        at = _places(pixels, pairs, others, len(few))
+        pairs = np.insert(pairs, at, others.pairs, axis=0)
         pixels, spots = (
-            np.insert(pixels, at, found.pixels),
-            np.insert(spots, at, found.spots, axis=0),
+            np.insert(pixels, at, others.pixels),
+            np.insert(spots, at, others.spots, axis=0),
         )
     return ClosePairs(pairs, pixels, spots, True, count, meets)
 
@@ -255,19 +302,71 @@ def _meets(parts: list[tuple[Any, ...]]) -> int:
 
 
 def _compare(
-    segments: FloatArray, owner: IntArray, kinds: IntArray, groups: IntArray, lead: BoolArray,
-    count: int, grid: Grid, reach: float, limit: int, most: int = EVERYONE,
-) -> list[tuple[Any, ...]]:  # fmt: skip
-    def look(share: tuple[int, int]) -> tuple[Any, ...]:
-        found: tuple[Any, ...] = close_segments(
-            segments, owner, kinds, groups, lead, count, grid, *share, reach, most, limit
-        )
-        return found
+    edges: _Edges, lead: BoolArray, reach: float, limit: int, most: int = EVERYONE,
+    patience: int = EVERYONE,
+) -> list[tuple[Any, ...]] | None:  # fmt: skip
+    """What the loops find, each part with the word for what it compared.
 
-    if len(segments) < SMALL_SET:
-        return [look((0, len(grid.offsets) - 1))]
-    with ThreadPoolExecutor(LANES) as pool:
-        return list(pool.map(look, slot_shares(grid, LANES)))
+    None when more than `limit` pairs meet in all, or more than `patience` have to be looked at.
+    """
+    segments, owner, kinds, group, few, box = edges
+    small = few[owner]
+    parts: list[tuple[Any, ...]] = []
+
+    def lanes(look: Any, grid: Grid, what: str, many: int) -> bool:
+        if patience < EVERYONE and meetings(grid, patience) > patience:
+            return False
+        shares = slot_shares(grid, LANES if many >= SMALL_SET else 1)
+        with ThreadPoolExecutor(len(shares)) as pool:
+            parts.extend((*part, what) for part in pool.map(look, shares))
+        return limit == EVERYONE or _meets(parts) <= limit
+
+    if small.any():
+        rows = np.flatnonzero(small)
+        rows = rows[np.argsort(owner[rows], kind="stable")]
+        start = np.searchsorted(owner[rows], np.arange(len(few) + 1))
+        ids = np.flatnonzero(np.diff(start))
+        near = np.zeros((len(few), 4))
+        ends = segments[rows]
+        near[ids] = np.concatenate(
+            [
+                np.minimum.reduceat(np.minimum(ends[:, :2], ends[:, 2:]), start[ids]),
+                np.maximum.reduceat(np.maximum(ends[:, :2], ends[:, 2:]), start[ids]),
+            ],
+            axis=1,
+        )
+        islands = make_grid(_widened((near if box is None else box)[ids], reach), reach)
+
+        def by_island(share: tuple[int, int]) -> tuple[Any, ...]:
+            found: tuple[Any, ...] = close_islands(
+                segments, rows, start, near, ids, kinds, group, lead, islands, *share, reach, most,
+                limit,
+            )  # fmt: skip
+            return found
+
+        if not lanes(by_island, islands, "islands", len(rows)):
+            return None
+    if not small.all():
+        low, high = (
+            np.minimum(segments[:, :2], segments[:, 2:]),
+            np.maximum(segments[:, :2], segments[:, 2:]),
+        )
+        grid = make_grid(_widened(np.concatenate([low, high], axis=1), reach), reach)
+
+        def by_edge(share: tuple[int, int]) -> tuple[Any, ...]:
+            found: tuple[Any, ...] = close_segments(
+                segments, owner, kinds, group, lead, few, grid, *share, reach, most, limit
+            )
+            return found
+
+        if not lanes(by_edge, grid, "edges", len(segments)):
+            return None
+    return parts
+
+
+def _widened(boxes: FloatArray, reach: float) -> FloatArray:
+    """Boxes (N, 4) that meet where the ones that are given are nearer than a reach."""
+    return np.asarray(boxes + 0.5 * reach * np.array([-1.0, -1.0, 1.0, 1.0]))
 
 
 def _ranked(
@@ -291,9 +390,3 @@ def _segments(islands: IslandSet, width: int, height: int) -> tuple[FloatArray, 
     segments = np.ascontiguousarray(pixels.reshape(-1, 4))
     usable = np.flatnonzero(np.isfinite(segments).all(axis=1))
     return segments[usable], usable
-
-
-def _grid(segments: FloatArray, reach: float) -> Grid:
-    low = np.minimum(segments[:, :2], segments[:, 2:]) - 0.5 * reach
-    high = np.maximum(segments[:, :2], segments[:, 2:]) + 0.5 * reach
-    return make_grid(np.concatenate([low, high], axis=1), reach)

@@ -78,34 +78,36 @@ def _boxes_apart2(a, b):  # type: ignore[no-untyped-def]
 
 @njit(cache=True, nogil=True)
 def close_segments(  # type: ignore[no-untyped-def]
-    segments, owner, kind, group, lead, count, grid, first, last, reach, most, limit
+    segments, owner, kind, group, lead, few, grid, first, last, reach, most, limit
 ):
     """The nearest two spots of every pair of owners, one of them leading, nearer than `reach`.
 
     Only segments of different owners and, where they are not negative, of different kinds (N,) and
-    groups (N,) count; `lead` (N,) says which lead; at most `most` others of a cell are compared.
+    groups (I,) count; `lead` (I,) says which lead; at most `most` others of a cell are compared.
+    Pairs of owners that are both `few` (I,) are left out: `close_islands` compares them.
     Returns (n,) keys (lower owner x count + higher owner), (n,) distances, (n, 2) segments, (n, 4)
     spots on the lower and on the higher owner, and the number of pairs whose boxes meet, more than
     `limit` when it was given up. Of equally near spots those of the lowest segments are told: what
     is found of a pair of owners does not depend on what else there is.
     """
-    size, used, meets = 1024, 0, 0
+    size, used, meets, count = 1024, 0, 0, len(few)
     keys = np.full(size, -1, np.int64)
     near = np.empty(size)
     where = np.empty((size, 4))
     which = np.empty((size, 2), np.int64)
     spots = np.zeros(4)
     for i, j in meeting(grid, first, last, most):
-        if not (lead[i] or lead[j]):
+        one, other = owner[i], owner[j]
+        if not (lead[one] or lead[other]) or (few[one] and few[other]):
             continue
         meets += 1
         if meets > limit:
             break
-        if owner[i] == owner[j] or (kind[i] >= 0 and kind[i] == kind[j]):
+        if one == other or (kind[i] >= 0 and kind[i] == kind[j]):
             continue
-        if group[i] >= 0 and group[i] == group[j]:
+        if group[one] >= 0 and group[one] == group[other]:
             continue
-        a, b = (i, j) if owner[i] < owner[j] else (j, i)
+        a, b = (i, j) if one < other else (j, i)
         key = owner[a] * count + owner[b]
         row = _row_of(key, keys)
         known = keys[row] == key
@@ -134,3 +136,85 @@ def close_segments(  # type: ignore[no-untyped-def]
                     which[row] = old_which[k]
     full = np.flatnonzero(keys >= 0)
     return keys[full], np.sqrt(near[full]), which[full], where[full], meets
+
+
+@njit(cache=True, nogil=True)
+def close_islands(  # type: ignore[no-untyped-def]
+    segments, order, start, box, ids, kind, group, lead, grid, first, last, reach, most, limit
+):
+    """What `close_segments` returns, of islands with few segments: each pair of islands whose boxes
+    in the grid meet is compared at once.
+
+    `order` and `start` (I + 1,) are the segments of each island, `box` (I, 4) the boxes round them,
+    `ids` (B,) the islands of the grid's boxes, ascending; `group` and `lead` are theirs, (I,). The
+    number returned is that of pairs of islands.
+    """
+    size, used, meets = 1024, 0, 0
+    keys, near = np.empty(size, np.int64), np.empty(size)
+    where, which = np.empty((size, 4)), np.empty((size, 2), np.int64)
+    spots, best_spots = np.zeros(4), np.zeros(4)
+    for u, v in meeting(grid, first, last, most):
+        a, b = ids[min(u, v)], ids[max(u, v)]
+        if not (lead[a] or lead[b]):
+            continue
+        meets += 1
+        if meets > limit:
+            break
+        if group[a] >= 0 and group[a] == group[b]:
+            continue
+        best, one, other = reach * reach, -1, -1
+        for k in range(start[a], start[a + 1]):
+            i = order[k]
+            if _from_box2(segments[i], box[b]) > best:
+                continue
+            for m in range(start[b], start[b + 1]):
+                j = order[m]
+                if kind[i] >= 0 and kind[i] == kind[j]:
+                    continue
+                if _boxes_apart2(segments[i], segments[j]) > best:
+                    continue
+                d = distance2(segments[i], segments[j], np.inf, spots)
+                if d > best or (d == best and (one < 0 or (one, other) < (i, j))):
+                    continue
+                best, one, other = d, i, j
+                best_spots[:] = spots
+        if one < 0:
+            continue
+        if used == size:
+            size *= 2
+            keys, near = _longer(keys, size), _longer(near, size)
+            where, which = _longer(where, size), _longer(which, size)
+        keys[used], near[used], where[used] = a * (len(start) - 1) + b, best, best_spots
+        which[used, 0], which[used, 1] = one, other
+        used += 1
+    return keys[:used], np.sqrt(near[:used]), which[:used], where[:used], meets
+
+
+@njit(cache=True, nogil=True)
+def _longer(values, size):  # type: ignore[no-untyped-def]
+    out = np.empty((size, *values.shape[1:]), values.dtype)
+    out[: len(values)] = values
+    return out
+
+
+@njit(cache=True, nogil=True)
+def _from_box2(a, box):  # type: ignore[no-untyped-def]
+    """Squared distance of the box of a segment (4,) from a box."""
+    gx = max(min(a[0], a[2]) - box[2], box[0] - max(a[0], a[2]))
+    gy = max(min(a[1], a[3]) - box[3], box[1] - max(a[1], a[3]))
+    gx, gy = max(gx, 0.0), max(gy, 0.0)
+    return gx * gx + gy * gy
+
+
+@njit(cache=True, nogil=True)
+def count_meeting(boxes, few, lead):  # type: ignore[no-untyped-def]
+    """Pairs of few islands, one of them leading, whose boxes (I, 4) meet."""
+    count = 0
+    for a in np.flatnonzero(few & lead):
+        for b in range(len(boxes)):
+            if not few[b] or (lead[b] and b <= a):
+                continue
+            apart = boxes[a, 0] > boxes[b, 2] or boxes[b, 0] > boxes[a, 2]
+            if not (apart or boxes[a, 1] > boxes[b, 3] or boxes[b, 1] > boxes[a, 3]):
+                count += 1
+    return count

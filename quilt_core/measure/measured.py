@@ -16,7 +16,7 @@ import numpy as np
 from quilt_core.measure._near_loops import mark_near
 from quilt_core.measure.coverage import Unions
 from quilt_core.measure.figures import Figures, figures_of, in_uv, not_meant, piles
-from quilt_core.measure.gap import ClosePairs, close_again, close_pairs
+from quilt_core.measure.gap import Again, ClosePairs, close_again, close_pairs, few_edged
 from quilt_core.measure.overlap import (
     Overlaps,
     SharedFaces,
@@ -241,9 +241,12 @@ def _near(
     alone = all(len(np.unique(kinds[use])) < 2 for use, _ in parts)
     while True:
         near = tuple(
-            close_pairs(_outlines(on_tiles.placed, use, size), 1, 1, reach, group=pile)
+            close_pairs(
+                _outlines(on_tiles.placed, use, size), 1, 1, reach, group=pile,
+                box=on_tiles.box * np.tile(size, 2),
+            )
             for use, size in parts
-        )
+        )  # fmt: skip
         if (
             any(len(part.pairs) for part in near)
             or alone
@@ -266,7 +269,7 @@ def _near_again(
     size = np.array([at.width, at.height], np.float64)
     owner = before.islands.edge_island
     some, leads = [], []
-    for one in (before.on_tiles, on_tiles):
+    for one, group in ((before.on_tiles, before.pile), (on_tiles, pile)):
         use = np.ascontiguousarray(one.inside[:, tile])
         wide, high = before.reach / size + _slack(one.box[lead])
         near = np.flatnonzero(
@@ -276,10 +279,12 @@ def _near_again(
         usable = np.isfinite(px).all(axis=(1, 2))
         near, px = near[usable], px[usable]
         leads.append(int(changed[owner[near]].sum()))
-        some.append(replace(one.placed, edges=px, edge_island=owner[near]))
+        islands = replace(one.placed, edges=px, edge_island=owner[near])
+        some.append(Again(islands, one.box * np.tile(size, 2), use, group))
     old, new = some
     count = known.count - leads[0] + leads[1]
-    return close_again(known, new, old, before.reach, changed, count, pile, before.pile)
+    few = few_edged(np.diff(before.islands.edge_rows[1]))
+    return close_again(known, new, old, before.reach, changed, count, few)
 
 
 def _with_figures(m: Measured, found: Overlaps, overlaps: Overlaps, known: Unions) -> Measured:

@@ -1,5 +1,7 @@
 """Overlap, gaps and areas against Shapely / GEOS on the same polygons."""
 
+from unittest import mock
+
 import numpy as np
 import pytest
 import shapely
@@ -7,7 +9,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from shapely import affinity
 
-from quilt_core.measure import find_overlaps, measure, smallest_gap
+from quilt_core.measure import close_pairs, find_overlaps, gap, measure, smallest_gap
 from quilt_core.measure._overlap_loops import shared
 from quilt_core.measure.gap_loops import distance2
 from quilt_core.scene.placement import IDENTITY, identity
@@ -154,3 +156,32 @@ def test_segments_farther_apart_than_asked_for_are_not_looked_at():
     a, b = np.array([0.0, 0, 1, 0]), np.array([0.0, 3, 1, 3])
     assert distance2(a, b, 9.0, spots) == 9.0 and np.isnan(spots).all()
     assert distance2(a, b, 9.01, spots) == 9.0 and not np.isnan(spots).any()
+
+
+@settings(max_examples=examples(30))
+@given(st.integers(0, 10_000), st.integers(2, 30), st.floats(1, 60))
+def test_islands_of_few_edges_are_compared_as_others_are(seed, count, reach):
+    rng = np.random.default_rng(seed)
+    islands = island_set_of(random_polygons(rng, count, 0.05))
+    group = rng.integers(-1, 3, count)
+    kind = rng.integers(-1, 3, len(islands.edges))
+    found = []
+    for few in (0, 7, gap.FEW_EDGES):
+        with mock.patch.object(gap, "FEW_EDGES", few):
+            found.append(close_pairs(islands, 1024, 512, reach, kind, group))
+    for other in found[1:]:
+        for name in ("pairs", "pixels", "spots", "complete"):
+            assert np.array_equal(getattr(other, name), getattr(found[0], name)), name
+
+
+def test_a_crowd_of_small_islands_on_one_spot_is_compared_whole():
+    # 40,000 squares of 0.05 px, 0.1 px apart: 12 px round each lie thousands of them.
+    at = np.stack(np.meshgrid(*[np.arange(200) * 1e-4] * 2), axis=-1).reshape(-1, 2)
+    found = close_pairs(
+        island_set_of([shapely.box(x, y, x + 5e-5, y + 5e-5) for x, y in at]), 1024, 1024, 0.1
+    )
+    assert found.complete
+    # Across and up, and across the corners: 0.0512 px, and 0.0724 px.
+    assert len(found.pairs) == 2 * 199 * 200 + 2 * 199 * 199
+    assert found.pixels[0] == pytest.approx(0.0512)
+    assert found.pixels[-1] == pytest.approx(0.0512 * 2**0.5)
