@@ -47,62 +47,57 @@ def _emit(source: ObjSource, values: FloatArray, offsets: IntArray) -> bytes:
     _, first = np.unique(keys[known], return_index=True)
     first = known[first]
 
-    in_place: dict[int, int] = {}
-    extras: dict[int, list[int]] = {}
+    # The first new value of a vt line takes its place, others follow before the face they are first used in.
+    first = np.sort(first)
+    owner = source.corner_vt[first]
+    vts, at = np.unique(owner, return_index=True)
+    at, vts = at[vts >= 0], vts[vts >= 0]
+    in_place = np.full(len(source.vt_lines), -1)
+    in_place[vts] = keys[first[at]]
+    more = np.ones(len(first), bool)
+    more[at] = False
     corner_face = np.repeat(np.arange(len(source.face_sizes)), source.face_sizes)
-    for corner in first[np.argsort(first)]:
-        key, vt = int(keys[corner]), int(source.corner_vt[corner])
-        if vt >= 0 and vt not in in_place:
-            in_place[vt] = key
-        else:
-            extras.setdefault(int(corner_face[corner]), []).append(key)
-
-    value_of = dict(zip(keys[first].tolist(), values[first].tolist(), strict=True))
-    out: list[bytes] = []
-    index_of: dict[int, int] = {}
-    written = 0
+    extra = first[more]
     # Indices first: a face may point at a vt line further down the file.
-    events = sorted(
-        [(int(line), 0, vt) for vt, line in enumerate(source.vt_lines)]
-        + [(int(source.face_lines[face]), 1, face) for face in extras]
+    before = np.searchsorted(source.face_lines[corner_face[extra]], source.vt_lines)
+    place_of = np.arange(len(source.vt_lines)) + before + 1
+    index_of = np.zeros(int(keys.max(initial=-1)) + 2, np.int64)
+    index_of[in_place[vts]] = place_of[vts]
+    index_of[keys[extra]] = (
+        np.arange(len(extra))
+        + np.searchsorted(source.vt_lines, source.face_lines[corner_face[extra]])
+        + 1
     )
-    place_of: list[int] = [0] * len(source.vt_lines)
-    for _, kind, item in events:
-        if kind == 0:
-            place_of[item] = written + 1
-        for key in [in_place.get(item, -1)] if kind == 0 else extras[item]:
-            written += 1
-            if key >= 0:
-                index_of[key] = written
+    # A corner whose vt is no number keeps that one.
+    kept = np.where(source.corner_vt >= 0, place_of[source.corner_vt], 0) if len(place_of) else 0
+    index = np.where(keys >= 0, index_of[keys], kept)
 
-    vt_at = {int(line): vt for vt, line in enumerate(source.vt_lines)}
-    face_at = {int(line): face for face, line in enumerate(source.face_lines)}
-    keys_list = keys.tolist()
-    others = set(source.other_lines.tolist())
-    for number, line in enumerate(source.lines):
-        if number in vt_at:
-            vt = vt_at[number]
-            key = in_place.get(vt, -1)
-            new = value_of.get(key)
-            unchanged = new is None or new == source.texcoords[vt].tolist()
-            out.append(line if unchanged else _vt_line(new, line))
-        elif number in face_at:
-            face = face_at[number]
-            out.extend(_vt_line(value_of[key], line) for key in extras.get(face, ()))
-            corners = range(offsets[face], offsets[face + 1])
-            # A corner whose vt is no number keeps that one.
-            kept = [
-                place_of[vt] if vt >= 0 else 0
-                for vt in source.corner_vt[corners.start : corners.stop]
-            ]
-            indices = [
-                index_of.get(keys_list[c], old) for c, old in zip(corners, kept, strict=True)
-            ]
-            out.append(_face_line(line, indices))
-        elif number in others:
-            out.append(_other_line(line, int(np.searchsorted(source.vt_lines, number)), place_of))
-        else:
-            out.append(line)
+    value_of = np.full((len(index_of), 2), np.nan)
+    value_of[keys[first]] = values[first]
+    out = list(source.lines)
+    new = np.where((in_place >= 0)[:, None], value_of[in_place], source.texcoords)
+    changed = np.flatnonzero((in_place >= 0) & (new != source.texcoords).any(axis=1))
+    for line, value in zip(source.vt_lines[changed].tolist(), new[changed].tolist(), strict=True):
+        out[line] = _vt_line(value, out[line])
+    rows = np.arange(len(source.face_sizes))
+    if not len(extra):
+        # All vt lines are where they were: so are their numbers, also those counted from the end.
+        rows = np.unique(corner_face[index != source.corner_vt + 1])
+    wanted = index.tolist()
+    for face in rows.tolist():
+        line = int(source.face_lines[face])
+        out[line] = _face_line(out[line], wanted[offsets[face] : offsets[face + 1]])
+    by_face: dict[int, list[bytes]] = {}
+    for corner in extra.tolist():
+        line = int(source.face_lines[corner_face[corner]])
+        by_face.setdefault(line, []).append(_vt_line(values[corner].tolist(), source.lines[line]))
+    for line, more_lines in by_face.items():
+        out[line] = b"".join([*more_lines, out[line]])
+    if len(extra):
+        places = place_of.tolist()
+        for line in source.other_lines.tolist():
+            seen = int(np.searchsorted(source.vt_lines, line))
+            out[line] = _other_line(out[line], seen, places)
     return b"".join(out)
 
 
