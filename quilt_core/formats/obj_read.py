@@ -124,9 +124,9 @@ def _read(
     objects: list[SceneObject] = []
     others = np.sort(np.concatenate([table.beginning(word, APART) for word in NO_FACES]))
     idle = _idle_vertices(lines, others, vertex, len(positions))
-    firsts = [int(vertex[_ranges(offsets[g[1]], sizes[g[1]])].min()) for g in groups]
+    firsts = [int(vertex[ranges_of(offsets[g[1]], sizes[g[1]])].min()) for g in groups]
     for number, (group_name, faces, face_material) in enumerate(groups):
-        corner = _ranges(offsets[faces], sizes[faces])
+        corner = ranges_of(offsets[faces], sizes[faces])
         used, local = np.unique(vertex[corner], return_inverse=True)
         used_vt, local_vt = np.unique(vt[corner], return_inverse=True)
         if len(used_vt) and used_vt[0] < 0:
@@ -276,7 +276,7 @@ def _parts(table: ObjLines, face_lines: IntArray) -> IntArray | None:
     return np.array(groups, np.int64)[np.searchsorted(marks, face_lines)]
 
 
-def _ranges(starts: IntArray, sizes: IntArray) -> IntArray:
+def ranges_of(starts: IntArray, sizes: IntArray) -> IntArray:
     """Concatenated ``arange(start, start + size)`` of all rows."""
     total = int(sizes.sum())
     shift = np.repeat(starts - np.concatenate([[0], np.cumsum(sizes)[:-1]]), sizes)

@@ -7,13 +7,16 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from quilt_core.formats.obj_read import ObjSource
+from quilt_core.formats.obj_read import ObjSource, ranges_of
 from quilt_core.formats.obj_text import encoded_as
 from quilt_core.scene.model import Scene
 from quilt_core.scene.types import FloatArray, IntArray
 from quilt_core.scene.weld import weld_ids
 
 _CORNER = re.compile(rb"(-?\d+)(?:/(-?\d*)(/-?\d*)?)?")
+_VT = "vt %.10g %.10g"
+_PLAIN = re.compile(rb"vt +[-+.\de]+ +[-+.\de]+ *\n")
+"""A line of two numbers."""
 
 
 def write_obj(scene: Scene, corner_uvs: Sequence[FloatArray | None]) -> bytes:
@@ -29,7 +32,7 @@ def write_obj(scene: Scene, corner_uvs: Sequence[FloatArray | None]) -> bytes:
     values[has] = source.texcoords[source.corner_vt[has]]
     for faces, new in zip(source.object_faces, corner_uvs, strict=True):
         if new is not None:
-            corners = np.concatenate([np.arange(offsets[f], offsets[f + 1]) for f in faces])
+            corners = ranges_of(offsets[faces], source.face_sizes[faces])
             keep = np.asarray(np.isnan(new).any(axis=1))
             values[corners] = np.where(keep[:, None], values[corners], new)
     old = np.full_like(values, np.nan)
@@ -77,20 +80,20 @@ def _emit(source: ObjSource, values: FloatArray, offsets: IntArray) -> bytes:
     out = list(source.lines)
     new = np.where((in_place >= 0)[:, None], value_of[in_place], source.texcoords)
     changed = np.flatnonzero((in_place >= 0) & (new != source.texcoords).any(axis=1))
-    for line, value in zip(source.vt_lines[changed].tolist(), new[changed].tolist(), strict=True):
-        out[line] = _vt_line(value, out[line])
+    at_lines = source.vt_lines[changed].tolist()
+    for line, text in zip(at_lines, _vt_lines(new[changed], out, at_lines), strict=True):
+        out[line] = text
     rows = np.arange(len(source.face_sizes))
     if not len(extra):
         # All vt lines are where they were: so are their numbers, also those counted from the end.
         rows = np.unique(corner_face[index != source.corner_vt + 1])
-    wanted = index.tolist()
     for face in rows.tolist():
         line = int(source.face_lines[face])
-        out[line] = _face_line(out[line], wanted[offsets[face] : offsets[face + 1]])
+        out[line] = _face_line(out[line], index[offsets[face] : offsets[face + 1]].tolist())
     by_face: dict[int, list[bytes]] = {}
     for corner in extra.tolist():
         line = int(source.face_lines[corner_face[corner]])
-        by_face.setdefault(line, []).append(_vt_line(values[corner].tolist(), source.lines[line]))
+        by_face.setdefault(line, []).append(_vt_line(values[corner], source.lines[line]))
     for line, more_lines in by_face.items():
         out[line] = b"".join([*more_lines, out[line]])
     if len(extra):
@@ -101,11 +104,20 @@ def _emit(source: ObjSource, values: FloatArray, offsets: IntArray) -> bytes:
     return b"".join(out)
 
 
-def _vt_line(value: list[float] | None, model: bytes) -> bytes:
-    assert value is not None
+def _vt_lines(values: FloatArray, lines: list[bytes], which: list[int]) -> list[bytes]:
+    """Lines (N,) with other values (N, 2)."""
+    text = (f"{_VT}\n" * len(values)) % tuple(values.reshape(-1).tolist())
+    plain = text.encode().splitlines(keepends=True)
+    return [
+        new if _PLAIN.fullmatch(lines[line]) else _vt_line(value, lines[line])
+        for new, line, value in zip(plain, which, values, strict=True)
+    ]
+
+
+def _vt_line(value: FloatArray, model: bytes) -> bytes:
     end = b"\r\n" if model.endswith(b"\r\n") else b"\n"
     third = model.split()[3:4] if model.lstrip().startswith(b"vt") else []
-    return b" ".join([f"vt {value[0]:.10g} {value[1]:.10g}".encode(), *third]) + end
+    return b" ".join([(_VT % tuple(value)).encode(), *third]) + end
 
 
 def _other_line(line: bytes, seen: int, place_of: list[int]) -> bytes:
