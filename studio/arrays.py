@@ -5,9 +5,11 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property, lru_cache
+from threading import Lock
 from typing import Any
 
 import numpy as np
+from cachetools import LRUCache, cached
 from numpy.typing import NDArray
 
 from quilt_core.document import layout as core
@@ -26,13 +28,22 @@ from studio import storage
 from studio.models import BaseLayout, MeshObject, Revision
 from studio.state import read_state
 
+MOST_KEPT = 128 * 2**20
+"""Bytes of base layouts that a process keeps: those of some thousand small objects."""
+ARRAYS_EACH = 6000
+"""Bytes that the arrays of one take beside their numbers."""
+
 
 def store_geometry(obj: SceneObject, base: Base) -> str:
     """Store a base layout; returns the key."""
     return storage.put(base_bytes(obj, base))
 
 
-@lru_cache(maxsize=32)
+def _size(arrays: dict[str, NDArray[Any]]) -> int:
+    return ARRAYS_EACH + sum(array.nbytes for array in arrays.values())
+
+
+@cached(LRUCache(MOST_KEPT, _size), lock=Lock())
 def load_geometry(key: str) -> dict[str, NDArray[Any]]:
     """The stored arrays of a base layout."""
     return base_arrays(storage.get(key))

@@ -3,7 +3,6 @@ makes another one."""
 
 from __future__ import annotations
 
-import io
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
 from functools import cached_property
@@ -12,6 +11,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from quilt_core.document.plain_npz import read_npz, write_npz
 from quilt_core.scene.island_set import PER_ISLAND, IslandSet, island_set
 from quilt_core.scene.islands import find_islands
 from quilt_core.scene.model import Scene, SceneObject
@@ -104,16 +104,18 @@ def base_bytes(obj: SceneObject, base: Base) -> bytes:
         **{SURFACE + name: getattr(surface, name) for name in SURFACE_FIELDS},
         SURFACE + "materials": np.array(surface.materials, np.str_),
     }
-    out = io.BytesIO()
-    np.savez(out, **arrays)
-    return out.getvalue()
+    return write_npz(arrays)
 
 
 def base_arrays(data: bytes) -> dict[str, NDArray[Any]]:
     """Arrays of `base_bytes` by name."""
-    with np.load(io.BytesIO(data)) as found:
-        later = {SURFACE + name: array for name, array in ADDED_LATER.items()}
-        return later | {name: found[name] for name in found.files}
+    later = {SURFACE + name: array for name, array in ADDED_LATER.items()}
+    return later | read_npz(data)
+
+
+def world_areas(data: bytes) -> FloatArray:
+    """(I,) m² of the islands of `base_bytes`."""
+    return read_npz(data, ("world_area",))["world_area"]
 
 
 def islands_from(arrays: Arrays) -> IslandSet:

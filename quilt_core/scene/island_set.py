@@ -179,6 +179,8 @@ def instance_shapes(obj: SceneObject) -> list[FloatArray]:
     direction than another never decides.
     """
     linear = np.array([instance.matrix[:3, :3] for instance in obj.instances] or [np.eye(3)])
+    if len(linear) == 1:
+        return [linear[0]]
     gram = np.einsum("nki,nkj->nij", linear, linear)
     trace = np.trace(gram, axis1=1, axis2=2)
     rounded = np.round(gram / max(float(trace.max()), 1e-300), 9).reshape(-1, 9)
