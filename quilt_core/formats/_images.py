@@ -4,13 +4,13 @@ from __future__ import annotations
 
 import base64
 import binascii
-import io
-import warnings
 from collections.abc import Sequence
 from typing import Any
 from urllib.parse import unquote
 
+from quilt_core.errors import QuiltError
 from quilt_core.scene.model import Siblings
+from quilt_core.textures.pictures import opened
 
 Size = tuple[int, int]
 
@@ -22,14 +22,10 @@ MOST_TEXTURES = 512
 
 def image_size(data: bytes) -> Size | None:
     """Width and height of a texture in px, from its header; None when it cannot be read."""
-    from PIL import Image  # loads slowly
-
     try:
-        with warnings.catch_warnings():
-            warnings.simplefilter("ignore", Image.DecompressionBombWarning)
-            with Image.open(io.BytesIO(data)) as pixels:
-                width, height = pixels.size
-    except Exception:  # whatever is wrong with a texture is no fault of the mesh
+        with opened("", data) as pixels:
+            width, height = pixels.size
+    except QuiltError:  # whatever is wrong with a texture is no fault of the mesh
         return None
     return (width, height) if width > 0 and height > 0 else None
 

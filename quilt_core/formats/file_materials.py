@@ -3,13 +3,10 @@
 from __future__ import annotations
 
 import hashlib
-import io
-import warnings
 from collections.abc import Sequence
 from typing import Any
 
 import numpy as np
-from PIL import Image
 
 from quilt_core.errors import QuiltError
 from quilt_core.formats.gltf_materials import MaterialBook, gltf_materials, painted_objects
@@ -20,6 +17,7 @@ from quilt_core.scene.model import Material, Scene, Siblings
 from quilt_core.textures.high_range import kind_of, size_of
 from quilt_core.textures.materials import PLAIN, Slot, TextureBinding, TexturedMaterial
 from quilt_core.textures.painted import Painted
+from quilt_core.textures.pictures import opened
 
 CHANNELS = {
     "1": 1,
@@ -130,12 +128,10 @@ def _image_facts(name: str, data: bytes | None) -> dict[str, Any] | None:
     if kind_of(data):
         return _high_range_facts(name, data)
     try:
-        with warnings.catch_warnings():
-            warnings.simplefilter("ignore", Image.DecompressionBombWarning)
-            with Image.open(io.BytesIO(data)) as image:
-                width, height = image.size
-                mode, kind = image.mode, image.format
-    except Exception:  # whatever is wrong with it, it is no texture
+        with opened(name, data) as image:
+            width, height = image.size
+            mode, kind = image.mode, image.format
+    except QuiltError:  # whatever is wrong with it, it is no texture
         return None
     # Sixteen bits of colour are read as eight here; the header of a PNG tells (ISO/IEC 15948, 11.2.2).
     bits = data[24] if kind == "PNG" and len(data) > 25 else 16 if mode.startswith("I") else 8

@@ -14,8 +14,9 @@ import numpy as np
 
 from quilt_core.errors import QuiltError
 from quilt_core.scene.model import Siblings
-from quilt_core.textures.decode import MOST_PIXELS, DecodedImage, as_shown, decode, encode_png
+from quilt_core.textures.decode import DecodedImage, as_shown, decode, encode_png
 from quilt_core.textures.materials import CLAMP, TextureBinding
+from quilt_core.textures.pictures import MOST_PIXELS
 from quilt_core.textures.roles import guess_role
 
 LAST = 1100

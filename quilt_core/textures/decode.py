@@ -6,8 +6,6 @@ References: IEC 61966-2-1 (sRGB); PNG specification (ISO/IEC 15948) for 8 and 16
 from __future__ import annotations
 
 import hashlib
-import io
-import warnings
 from dataclasses import dataclass
 from functools import cached_property
 from typing import Any
@@ -15,14 +13,13 @@ from typing import Any
 import cv2
 import numpy as np
 from numpy.typing import NDArray
-from PIL import Image
 
 from quilt_core.errors import QuiltError
 from quilt_core.textures.high_range import kind_of, read_high_range, size_of
+from quilt_core.textures.pictures import check_pixels, opened
 
 FloatArray = NDArray[np.float32]
 
-MOST_PIXELS = 16384 * 16384
 LINEAR_8 = np.where(
     np.arange(256) / 255 <= 0.04045,
     np.arange(256) / 255 / 12.92,
@@ -123,10 +120,14 @@ def decode(name: str, data: bytes) -> DecodedImage:
     QuiltError
         When it cannot be read, or is too large.
     """
-    _check_size(name, data)
     if kind_of(data):
+        check_pixels(name, *size_of(name, data))
         return _of_high_range(name, read_high_range(name, data))
-    raw = cv2.imdecode(np.frombuffer(data, np.uint8), cv2.IMREAD_UNCHANGED) if data else None
+    with opened(name, data):
+        try:
+            raw = cv2.imdecode(np.frombuffer(data, np.uint8), cv2.IMREAD_UNCHANGED)
+        except cv2.error:
+            raw = None
     if raw is None or raw.dtype not in (np.uint8, np.uint16):
         raw = _by_pillow(name, data)
         return DecodedImage(name, _as_rgba(raw), raw.ndim == 3 and raw.shape[2] in (2, 4))
@@ -150,33 +151,9 @@ def as_shown(image: DecodedImage) -> NDArray[Any]:
     return quantized(image.linear(False), True, image.depth)
 
 
-def _check_size(name: str, data: bytes) -> None:
-    try:
-        with warnings.catch_warnings():
-            warnings.simplefilter("ignore", Image.DecompressionBombWarning)
-            if kind_of(data):
-                width, height = size_of(name, data)
-            else:
-                with Image.open(io.BytesIO(data)) as image:
-                    width, height = image.size
-    except Exception:  # only a material at the size; whether it can be read is found out later
-        return
-    if width * height > MOST_PIXELS:
-        raise QuiltError(
-            f"The image has {width:,} x {height:,} px.", name, "Scale it to 16,384 px or less."
-        )
-
-
 def _by_pillow(name: str, data: bytes) -> NDArray[np.uint8]:
-    try:
-        with warnings.catch_warnings():
-            warnings.simplefilter("ignore", Image.DecompressionBombWarning)
-            with Image.open(io.BytesIO(data)) as image:
-                return np.asarray(image.convert("RGBA"))
-    except Exception:
-        raise QuiltError(
-            "The image cannot be read.", name, "Save it again as PNG, or supply another one."
-        ) from None
+    with opened(name, data) as image:
+        return np.asarray(image.convert("RGBA"))
 
 
 def _as_rgba(raw: NDArray[Any]) -> NDArray[Any]:

@@ -10,6 +10,7 @@ from typing import Any
 
 from PIL import Image
 
+from quilt_core.errors import QuiltError
 from quilt_core.formats.file_materials import facts_of, materials_from
 from quilt_core.formats.load import siblings_in
 from quilt_core.formats.numbered import ALONE
@@ -17,6 +18,7 @@ from quilt_core.formats.plan_files import image_facts
 from quilt_core.formats.texture_changes import TextureChange
 from quilt_core.scene.model import Siblings
 from quilt_core.textures.materials import TexturedMaterial
+from quilt_core.textures.pictures import opened
 from quilt_core.textures.planner import ImageFacts, plan_merge
 from studio import storage
 from studio.actions.merge.suggest import BETTER, kept_densities, misfits, suggestions
@@ -102,8 +104,8 @@ def smaller(data: bytes, size: int) -> bytes:
     try:
         if kind_of(data):
             data = encode_png((as_shown(decode("", data)) >> 8).astype("uint8"))
-        with Image.open(io.BytesIO(data)) as opened:
-            image: Image.Image = opened
+        with opened("", data) as picture:
+            image: Image.Image = picture
             if image.mode.startswith("I"):
                 image = image.point(lambda value: value / 256).convert("L")
             elif image.mode not in ("L", "RGB", "RGBA"):
@@ -111,7 +113,7 @@ def smaller(data: bytes, size: int) -> bytes:
             image.thumbnail((size, size), Image.Resampling.BOX)
             out = io.BytesIO()
             image.save(out, "PNG", compress_level=3)
-    except Exception:  # whatever is wrong with a texture, the shelf goes on
+    except QuiltError:  # whatever is wrong with a texture, the shelf goes on
         return b""
     return out.getvalue()
 
