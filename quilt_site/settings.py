@@ -41,6 +41,8 @@ DEMAND_TOKEN = env.bool("QUILT_DEMAND_TOKEN", False)
 ACCOUNTS = env.bool("QUILT_ACCOUNTS", False)
 # Whether the server stands behind TLS: cookies go nowhere else then.
 HTTPS = env.bool("QUILT_HTTPS", False)
+# So many servers stand in front, one behind the other: what they say of who asks, and whether by TLS, is believed.
+PROXIES = env.int("QUILT_PROXIES", 1 if HTTPS else 0)
 
 INSTALLED_APPS = [
     "django.contrib.contenttypes",
@@ -121,9 +123,9 @@ AUTH_PASSWORD_VALIDATORS = [
         ("CommonPasswordValidator", {}),
         ("UserAttributeSimilarityValidator", {}),
     )
-]
+] + [{"NAME": "studio.passwords.RepeatedValidator"}]
 PASSWORD_HASHERS = [
-    "django.contrib.auth.hashers.Argon2PasswordHasher",
+    "studio.passwords.Argon2",
     "django.contrib.auth.hashers.PBKDF2PasswordHasher",
 ]
 AUTHENTICATION_BACKENDS = [
@@ -137,7 +139,6 @@ AXES_LOCKOUT_PARAMETERS = [["username", "ip_address"]]
 AXES_RESET_ON_SUCCESS = True
 AXES_VERBOSE = False
 AXES_LOCKOUT_CALLABLE = "studio.api.people_views.locked_out"
-AXES_IPWARE_PROXY_COUNT = env.int("QUILT_PROXIES", 0)
 
 SESSION_COOKIE_NAME = "quilt_session"
 SESSION_COOKIE_AGE = 12 * 3600
@@ -145,7 +146,6 @@ SESSION_COOKIE_HTTPONLY = CSRF_COOKIE_HTTPONLY = True
 SESSION_COOKIE_SAMESITE = CSRF_COOKIE_SAMESITE = "Lax"
 SESSION_COOKIE_SECURE = CSRF_COOKIE_SECURE = HTTPS
 if HTTPS:
-    SECURE_PROXY_SSL_HEADER = ("HTTP_X_FORWARDED_PROTO", "https")
     SECURE_HSTS_SECONDS = 31_536_000
 CSRF_TRUSTED_ORIGINS = env.list("QUILT_ORIGINS", default=[])
 

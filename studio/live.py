@@ -15,12 +15,13 @@ from collections.abc import Iterator
 from typing import Any
 
 from django.conf import settings
+from django.contrib.sessions.models import Session
 from django.db import DatabaseError, connection
 from django.db.models import Count
 from django.utils import timezone
 
 from studio.actions.people.presence import HERE_FOR
-from studio.models import Job, Note, Presence, Project
+from studio.models import Job, Membership, Note, Presence, Project
 
 log = logging.getLogger(__name__)
 LOOK_EVERY = 0.3
@@ -36,8 +37,9 @@ News = dict[str, Any]
 class Window:
     """A window that is connected."""
 
-    def __init__(self, project: int, name: str, user: int | None) -> None:
-        self.project, self.name, self.user = project, name, user
+    def __init__(self, project: int, name: str, user: int | None, session: str = "") -> None:
+        self.project, self.name, self.user, self.session = project, name, user, session
+        self.over = False
         self.told: News | None = None
         self.wake = threading.Event()
         self.news: News | None = None
@@ -52,6 +54,11 @@ class Window:
         if mine != self.told:
             self.told = self.news = mine
             self.wake.set()
+
+    def end(self) -> None:
+        """Say nothing more: whoever looks may not any more."""
+        self.over = True
+        self.wake.set()
 
 
 class Hub:
@@ -87,9 +94,11 @@ class Hub:
                     connection.close()
                     return
             try:
+                for window in without_right(windows):
+                    window.end()
                 found = news_of({window.project for window in windows})
                 for window in windows:
-                    if window.project in found:
+                    if window.project in found and not window.over:
                         window.hear(found[window.project])
             except DatabaseError as error:
                 log.warning("nothing can be told for now: %s", error)
@@ -101,6 +110,23 @@ class Hub:
 
 
 HUB = Hub()
+
+
+def without_right(windows: list[Window]) -> list[Window]:
+    """Those whose account is no member (any more), is closed, or has logged out."""
+    if not settings.ACCOUNTS:
+        return []
+    members = Membership.objects.filter(
+        project__in={w.project for w in windows}, user__in={w.user for w in windows}, user__is_active=True
+    )  # fmt: skip
+    may = set(members.values_list("project", "user"))
+    asked = {w.session for w in windows if w.session}
+    there = set(
+        Session.objects.filter(pk__in=asked, expire_date__gt=timezone.now()).values_list(
+            "pk", flat=True
+        )
+    )
+    return [w for w in windows if (w.project, w.user) not in may or w.session not in {"", *there}]
 
 
 def news_of(projects: set[int]) -> dict[int, News]:
@@ -136,6 +162,8 @@ class Stream:
         while time.monotonic() < end:
             if self._window.wake.wait(min(BREATH, max(end - time.monotonic(), 0.0))):
                 self._window.wake.clear()
+                if self._window.over:
+                    return
                 yield f"data: {json.dumps(self._window.news)}\n\n".encode()
             else:
                 yield b": still here\n\n"

@@ -4,7 +4,10 @@ from __future__ import annotations
 
 import hmac
 import threading
-from collections.abc import Callable
+import time
+from collections import deque
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from urllib.parse import urlsplit
 
 from django.conf import settings
@@ -82,11 +85,16 @@ class SameOrigin:
                 "Use the application's own page; a script sends the header “Authorization: Bearer …” with what is in the "
                 "file “token” in the data folder.",
             )
-        if urlsplit(origin).netloc != request.get_host():
+        own = f"{request.scheme}://{request.get_host()}"
+        if origin != own and origin not in settings.CSRF_TRUSTED_ORIGINS:
+            by_name = urlsplit(origin).netloc == request.get_host()
             return refuse(
                 403,
                 f"A page from {origin} tried to change something.",
-                "Use the application's own page.",
+                f"The server is asked as {own}: if another one with TLS stands in front of it, set QUILT_PROXIES to the "
+                "number of those, or QUILT_ORIGINS to this address."
+                if by_name
+                else "Use the application's own page.",
             )
         return self.get_response(request)
 
@@ -136,6 +144,44 @@ class ContentPolicy:
 
 
 AT_ANY_TIME = ("/healthz", "/metrics")
+WITH_PASSWORDS = ("/api/login/", "/api/join/")
+HASHED_AT_ONCE, HASHED_LATER = 1, 8
+"""Passwords that one process looks at together, and those that wait for it."""
+TRIES, TRIES_WITHIN = 20, 10.0
+"""So many from one address within so many seconds."""
+MOST_ADDRESSES = 10_000
+
+
+class LogIns:
+    """Lets few passwords be looked at together: each takes a core for a while, and who is in is not to wait for it."""
+
+    def __init__(self) -> None:
+        self.hashing = threading.BoundedSemaphore(HASHED_AT_ONCE)
+        self._lock = threading.Lock()
+        self._inside = 0
+        self._tries: dict[str, deque[float]] = {}
+
+    @contextmanager
+    def entered(self, address: str) -> Iterator[bool]:
+        """Whether there is room for one more, also for one more from that address."""
+        now = time.monotonic()
+        with self._lock:
+            if len(self._tries) > MOST_ADDRESSES:
+                late = [key for key, tries in self._tries.items() if now - tries[-1] > TRIES_WITHIN]
+                for key in late or list(self._tries):
+                    del self._tries[key]
+            tries = self._tries.setdefault(address, deque(maxlen=TRIES))
+            often = len(tries) == TRIES and now - tries[0] < TRIES_WITHIN
+            room = not often and self._inside < HASHED_AT_ONCE + HASHED_LATER
+            if room:
+                tries.append(now)
+                self._inside += 1
+        try:
+            yield room
+        finally:
+            if room:
+                with self._lock:
+                    self._inside -= 1
 
 
 class AtOnce:
@@ -148,10 +194,22 @@ class AtOnce:
     def __init__(self, get_response: Next) -> None:
         self.get_response = get_response
         self.slots = threading.BoundedSemaphore(max(settings.AT_ONCE, 1))
+        self.log_ins = LogIns()
 
     def __call__(self, request: HttpRequest) -> HttpResponse:
         # Whoever asks whether it is well is not to wait for what may be wrong.
         if request.path in AT_ANY_TIME:
             return self.get_response(request)
+        if request.path in WITH_PASSWORDS and request.method == "POST":
+            return self._password(request)
         with self.slots:
             return self.get_response(request)
+
+    def _password(self, request: HttpRequest) -> HttpResponse:
+        with self.log_ins.entered(request.META.get("REMOTE_ADDR", "")) as room:
+            if room:
+                with self.log_ins.hashing:
+                    return self.get_response(request)
+        answer = refuse(429, "Many are logging in just now.", "Wait some seconds, and try again.")
+        answer["Retry-After"] = str(int(TRIES_WITHIN))
+        return answer

@@ -4,8 +4,11 @@ from __future__ import annotations
 
 import logging
 import os
+import shutil
+import tempfile
 import time
 import uuid
+from datetime import timedelta
 from typing import Any
 
 from django.conf import settings
@@ -110,10 +113,53 @@ def metrics(request: HttpRequest) -> HttpResponse:
 
 
 def healthz(request: HttpRequest) -> HttpResponse:
-    """Whether this process can work: its database, storage and queue answer. 503 when one of them does not."""
-    found = {"database": _database(), "storage": _storage(), "queue": _queue()}
-    well = all(value == "ok" for value in found.values())
-    return JsonResponse({"ok": well, **found}, status=200 if well else 503)
+    """Whether this process can work: its database, storage, disk and queue answer, and somebody does what waits. 503 when
+    one of them does not, each with what to do."""
+    found = {
+        "database": _database(), "storage": _storage(), "disk": _disk(), "queue": _queue(),
+        "workers": _workers(),
+    }  # fmt: skip
+    bad = {name: FIXES[name] for name, value in found.items() if value != "ok"}
+    more = {"fix": bad} if bad else {}
+    return JsonResponse({"ok": not bad, **found, **more}, status=503 if bad else 200)
+
+
+FIXES = {
+    "database": "See that the database runs and can be reached (DATABASE_URL).",
+    "storage": "See that the storage of files can be reached (STORAGE_URL), and that the data folder may be written.",
+    "disk": "Free some space, or move the data folder (QUILT_DATA_DIR) to a larger disk.",
+    "queue": "See that Redis runs and can be reached (REDIS_URL).",
+    "workers": "Start a worker: manage.py work.",
+}
+ROOM = 64 * 2**20
+"""Bytes without which the next upload or edit fails soon."""
+WAITS = 60.0
+"""Seconds after which a job that waits while nobody works says that there is no worker."""
+
+
+def _disk() -> str:
+    try:
+        room = min(
+            shutil.disk_usage(path).free for path in (settings.DATA_DIR, tempfile.gettempdir())
+        )
+    except OSError:
+        return "away"
+    return "ok" if room >= ROOM else f"full ({room / 1e6:,.0f} MB left)"
+
+
+def _workers() -> str:
+    from studio.models import Job
+
+    if settings.HUEY["immediate"]:
+        return "ok"
+    long_ago = timezone.now() - timedelta(seconds=WAITS)
+    try:
+        waits = Job.objects.filter(state=Job.QUEUED, created__lt=long_ago).exists()
+        if waits and not Job.objects.filter(state=Job.RUNNING).exists():
+            return "none at work"
+    except DatabaseError:
+        return "ok"  # the database says so itself
+    return "ok"
 
 
 def _database() -> str:

@@ -18,6 +18,9 @@ from quilt_core.errors import QuiltError
 from quilt_core.textures.high_range import kind_of, read_high_range, size_of
 from quilt_core.textures.pictures import check_pixels, opened
 
+# What is wrong with a file is told in our own words.
+cv2.utils.logging.setLogLevel(cv2.utils.logging.LOG_LEVEL_SILENT)
+
 FloatArray = NDArray[np.float32]
 
 LINEAR_8 = np.where(

@@ -18,7 +18,7 @@ from studio.geometry import content_digest, geometry_glb, placements_bytes
 from studio.models import Job, Revision
 from studio.references import file_of
 
-NEVER_CHANGES = {"Cache-Control": "public, max-age=31536000, immutable"}
+NEVER_CHANGES = {"Cache-Control": "private, max-age=31536000, immutable"}
 
 
 def _bytes(
@@ -35,7 +35,7 @@ def _bytes(
         and revision is not None
         and request.query_params.get("v") == content_digest(revision)
     )
-    headers = dict(NEVER_CHANGES if named else {"Cache-Control": "no-cache"})
+    headers = dict(NEVER_CHANGES if named else {"Cache-Control": "private, no-cache"})
     if name:
         headers["Content-Disposition"] = f'attachment; filename="{name}"'
     return HttpResponse(data, content_type=kind, headers=headers)

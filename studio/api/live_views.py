@@ -125,7 +125,12 @@ class Live(APIView):
     )
     def get(self, request: Request, project_id: int) -> HttpResponseBase:
         get_object_or_404(Project, pk=project_id)
-        window = Window(project_id, request.query_params.get("window", "")[:36], acting_user())
+        session = getattr(request._request, "session", None)
+        token = "Authorization" in request.headers
+        window = Window(
+            project_id, request.query_params.get("window", "")[:36], acting_user(),
+            "" if token or session is None else session.session_key or "",
+        )  # fmt: skip
         if not HUB.connect(window):
             return Response(status=204)  # no room: the window asks by itself from now on
         connection.close()

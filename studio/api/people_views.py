@@ -28,6 +28,7 @@ from studio.actions.access import (
     role_in,
 )
 from studio.actions.errors import Refused
+from studio.actions.people.guesses import PAUSE, slowed
 from studio.actions.people.invite import invitation_of, invite, join, set_role
 from studio.api.parse import valid
 from studio.gate import SESSION
@@ -152,6 +153,11 @@ class Login(APIView):
     @extend_schema(operation_id="log_in", request=LoginIn, responses=MeOut)
     def post(self, request: Request) -> Response:
         given = valid(LoginIn, request)
+        if slowed(given["name"]):
+            return Response(
+                {"what": "Too many wrong passwords for this name, from many places.", "where": "name",
+                 "fix": f"Wait {PAUSE:.0f} s, and try again."}, status=429,
+            )  # fmt: skip
         user = authenticate(request._request, username=given["name"], password=given["password"])
         if user is None:
             # Whether the name is known is not told.
@@ -268,6 +274,12 @@ def _mine(request: Request) -> int:
     return user
 
 
+def _in_person(request: Request) -> None:
+    """Whoever finds a token is not to know of the others, make more or take them away."""
+    if settings.ACCOUNTS and _account(request) is None:
+        raise Forbidden("A token is not enough for what is about tokens.", "", "Log in.")
+
+
 class Tokens(APIView):
     """Tokens of whoever is logged in."""
 
@@ -275,13 +287,13 @@ class Tokens(APIView):
 
     @extend_schema(operation_id="list_tokens", responses=TokenOut(many=True))
     def get(self, request: Request) -> Response:
+        _in_person(request)
         return Response(TokenOut(ApiToken.objects.filter(user=_mine(request)), many=True).data)
 
     @extend_schema(operation_id="make_token", request=TokenIn, responses={201: TokenOut})
     def post(self, request: Request) -> Response:
         given, user = valid(TokenIn, request), _mine(request)
-        if _account(request) is None:
-            raise Forbidden("A token makes no tokens.", "", "Log in.")
+        _in_person(request)
         if given["project"] is not None and not role_in(given["project"], user):
             raise Http404
         word = f"quilt_{secrets.token_urlsafe(32)}"
@@ -300,5 +312,6 @@ class OneToken(APIView):
 
     @extend_schema(operation_id="drop_token", responses={204: None})
     def delete(self, request: Request, token_id: int) -> Response:
+        _in_person(request)
         get_object_or_404(ApiToken, pk=token_id, user=_mine(request)).delete()
         return Response(status=204)

@@ -4,13 +4,16 @@ from __future__ import annotations
 
 import json
 import logging
+import shutil
 import sys
+from datetime import timedelta
 
 import pytest
 from django.contrib.auth import get_user_model
 from django.core.files.storage import default_storage
 from django.db import IntegrityError, OperationalError
 from django.urls import clear_url_caches
+from django.utils import timezone
 from redis.exceptions import RedisError
 
 from studio.lines import AwayInOneLine, JsonLines, job_id
@@ -22,7 +25,8 @@ pytestmark = pytest.mark.django_db
 def test_health_names_what_is_away(client, monkeypatch):
     answer = client.get("/healthz")
     assert answer.status_code == 200
-    assert answer.json() == {"ok": True, "database": "ok", "storage": "ok", "queue": "ok"}
+    parts = ("database", "storage", "disk", "queue", "workers")
+    assert answer.json() == {"ok": True, **dict.fromkeys(parts, "ok")}
 
     def away(self, name):
         raise OSError("gone")
@@ -30,6 +34,23 @@ def test_health_names_what_is_away(client, monkeypatch):
     monkeypatch.setattr(default_storage.__class__, "exists", away)
     answer = client.get("/healthz")
     assert answer.status_code == 503 and answer.json()["storage"] == "away"
+    assert list(answer.json()["fix"]) == ["storage"]
+
+
+def test_health_tells_a_full_disk_and_work_that_nobody_does(client, project, monkeypatch, settings):
+    usage = shutil.disk_usage("/")
+    with monkeypatch.context() as patched:
+        patched.setattr(shutil, "disk_usage", lambda path: usage._replace(free=1_000_000))
+        answer = client.get("/healthz")
+    assert answer.status_code == 503 and answer.json()["disk"] == "full (1 MB left)"
+    assert "QUILT_DATA_DIR" in answer.json()["fix"]["disk"]
+    settings.HUEY = {**settings.HUEY, "immediate": False}
+    job = Job.objects.create(project=project, kind="pack")
+    assert client.get("/healthz").status_code == 200, "it waits for a moment only"
+    Job.objects.update(created=timezone.now() - timedelta(minutes=5))
+    assert client.get("/healthz").json()["workers"] == "none at work"
+    Job.objects.create(project=project, kind="pack", state=Job.RUNNING)
+    assert client.get("/healthz").status_code == 200, f"{job.pk} waits its turn"
 
 
 def test_figures_tell_answers_and_jobs(client, project):

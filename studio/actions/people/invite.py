@@ -13,7 +13,9 @@ from django.utils import timezone
 
 from studio.actions.access import OWNER, VIEWER, acting_user, author, digest_of, require
 from studio.actions.errors import Conflict, Refused
-from studio.models import Invitation, Membership, Project
+from studio.actions.people.names import taken_by
+from studio.actions.stop_jobs import cancel_job
+from studio.models import Invitation, Job, Membership, Project
 
 LASTS = timedelta(days=7)
 
@@ -79,6 +81,11 @@ def new_account(name: str, password: str) -> User:
     except ValidationError as error:
         where = "password" if not hasattr(error, "error_dict") else "name"
         raise Refused(" ".join(error.messages), where, "Choose another one.") from None
+    if (other := taken_by(user.username)) is not None:
+        raise Conflict(
+            "This name is taken." if other == user.username else "This name looks like another one.",
+            "name", "Choose another one.",
+        )  # fmt: skip
     user.set_password(password)
     try:
         with transaction.atomic():
@@ -106,3 +113,10 @@ def set_role(project: Project, user_id: int, role: str | None) -> None:
     else:
         row.role = role
         row.save(update_fields=["role"])
+    if role in (None, VIEWER):
+        # What somebody began as an editor does not go on as if they were one.
+        begun = Job.objects.filter(
+            project=project, user=user_id, parent=None, state__in=(Job.QUEUED, Job.RUNNING)
+        )
+        for job in begun:
+            cancel_job(job, keep=False)

@@ -156,6 +156,19 @@ def _counts(port: int) -> str:
     return str(folder)
 
 
+def in_front(proxies: int) -> dict[str, Any]:
+    """Settings of the server for so many proxies in front of it: whose word on who asks it takes."""
+    if not proxies:
+        return {}
+    return {
+        "trusted_proxy": "*",
+        "trusted_proxy_count": proxies,
+        "trusted_proxy_headers": {"x-forwarded-for", "x-forwarded-proto"},
+        "clear_untrusted_proxy_headers": True,
+        "log_untrusted_proxy_headers": False,
+    }
+
+
 def answer(sock: socket.socket, threads: int) -> None:
     """Answer what comes in through a socket that listens, until told to end."""
     import waitress
@@ -169,6 +182,7 @@ def answer(sock: socket.socket, threads: int) -> None:
     gc.set_threshold(GARBAGE_AFTER)
     waitress.serve(
         application,
+        **in_front(settings.PROXIES),
         sockets=[sock],
         threads=threads,
         ident=None,
