@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import logging
 import os
 import signal
 import subprocess
@@ -14,6 +15,7 @@ from django.conf import settings
 
 from studio.jobs.lifeline import PARENT
 
+log = logging.getLogger(__name__)
 LOOK_EVERY = 2.0
 """Seconds between two looks at what else there is to do."""
 
@@ -53,6 +55,16 @@ class Supervisor(threading.Thread):
     def run(self) -> None:
         """Start it, again and again, not faster than once a second."""
         while not self._over.is_set():
+            # Whatever goes wrong here, the next round comes: nobody else would start it again.
+            try:
+                self._keep()
+            except Exception:
+                log.exception("%s: not begun, or not looked after", self.name)
+            self._over.wait(1.0)
+
+    def _keep(self) -> None:
+        """Start it, and look after it until it ends."""
+        if self._child is None or self._child.poll() is not None:
             self._child = subprocess.Popen(
                 self._command,
                 env={**os.environ, **self._extra, PARENT: str(os.getpid())},
@@ -60,12 +72,11 @@ class Supervisor(threading.Thread):
             )
             if self._nice:
                 os.setpriority(os.PRIO_PROCESS, self._child.pid, self._nice)
-            looked = time.monotonic()
-            while self._child.poll() is None and not self._over.wait(0.5):
-                if self._look is not None and time.monotonic() - looked > LOOK_EVERY:
-                    looked = time.monotonic()
-                    self._look()
-            self._over.wait(1.0)
+        looked = time.monotonic()
+        while self._child.poll() is None and not self._over.wait(0.5):
+            if self._look is not None and time.monotonic() - looked > LOOK_EVERY:
+                looked = time.monotonic()
+                self._look()
 
     def ask_to_end(self) -> None:
         """Tell it that it is time."""

@@ -45,6 +45,7 @@ from studio.state import SAME_AS, members_of
 
 Places = dict[int | None, int | None]
 Row = TypeVar("Row", bound=models.Model)
+Known = TypeVar("Known")
 
 
 def may_export(project: Project) -> None:
@@ -197,7 +198,7 @@ class ProjectRows:
                 for m in members_of(row)
             ],
             padding=row.padding, margin=row.margin, verb=row.verb, params=params, same_as=same_as, draft=row.draft,
-            seconds=row.seconds, tidy_cost=row.tidy_cost, limit=row.limit, summary=row.summary, made=row.created,
+            seconds=row.seconds, tidy_cost=row.tidy_cost, limit=_known(row.limit, r.Limit), summary=_known(row.summary, r.Summary), made=row.created,
         )  # fmt: skip
 
     def _note(self, row: Note) -> r.Note:
@@ -221,6 +222,14 @@ def with_objects(
 
 def _places(rows: Iterable[Any]) -> Places:
     return {None: None, **{row.pk: place for place, row in enumerate(rows)}}
+
+
+def _known(value: Any, kind: type[Known]) -> Known | None:
+    """What is kept as plain values, as a record; nothing where it is none (any more)."""
+    try:
+        return msgspec.convert(value, kind) if value else None
+    except msgspec.ValidationError:
+        return None
 
 
 def _sure(place: int | None) -> int:
@@ -349,7 +358,7 @@ class _Making:
             tiles=[TileRow(t.number, t.width, t.height, t.label, t.frozen).row() for t in row.tiles],
             state=zlib.compress(stored, 6), depth=depth, stored=changed, padding=row.padding, margin=row.margin,
             verb=row.verb, params=with_objects(row.params, {n: obj.pk for n, obj in enumerate(self.objects)}), draft=row.draft, seconds=row.seconds, tidy_cost=row.tidy_cost,
-            limit=row.limit, summary=row.summary, created=row.made,
+            limit=msgspec.to_builtins(row.limit), summary=msgspec.to_builtins(row.summary), created=row.made,
         )  # fmt: skip
 
     def _member(self, row: r.Member) -> dict[str, Any]:

@@ -17,7 +17,7 @@ SUFFIX = ".npy"
 LOCAL_HEADER, LOCAL_MARK = 30, b"PK\x03\x04"
 """Length of the fixed part of what stands before a file of a zip, and its first bytes (APPNOTE.TXT 6.3.10, section 4.3.7)."""
 NPY_MARK = b"\x93NUMPY\x01\x00"
-"""Of version 1.0 of the format (NEP 1); `numpy.lib.format` reads the others."""
+"""Of version 1.0 of the format (NEP 1): the others are for names of fields that ours do not have."""
 
 
 def write_npz(arrays: Mapping[str, NDArray[Any]]) -> bytes:
@@ -56,12 +56,30 @@ def _array(data: bytes, entry: zipfile.ZipInfo) -> NDArray[Any]:
     end = start + entry.file_size
     if end > len(data):
         raise ValueError(f"{entry.filename} is cut short.")
+    return _npy(data, start, end)
+
+
+def read_npy(data: bytes) -> NDArray[Any]:
+    """The array of a .npy.
+
+    Raises
+    ------
+    ValueError
+        Where it is none, holds Python objects, or is not as long as it says.
+    """
+    return _npy(data, 0, len(data))
+
+
+def _npy(data: bytes, start: int, end: int) -> NDArray[Any]:
     if data[start : start + len(NPY_MARK)] != NPY_MARK:
-        return np.asarray(np.lib.format.read_array(io.BytesIO(data[start:end])))
+        raise ValueError("This is no array.")
     length = 10 + int.from_bytes(data[start + 8 : start + 10], "little")
-    shape, fortran, dtype = _header(data[start : start + length])
+    try:
+        shape, fortran, dtype = _header(data[start : start + length])
+    except Exception as error:  # it is read as a piece of Python, which can be wrong in many ways
+        raise ValueError("The head of an array cannot be read.") from error
     if dtype.hasobject or start + length + dtype.itemsize * prod(shape) != end:
-        raise ValueError(f"{entry.filename} is not as long as it says.")
+        raise ValueError("An array is not as long as it says.")
     order: Any = "F" if fortran else "C"
     return np.ndarray(shape, dtype, data, start + length, order=order).copy(order)
 

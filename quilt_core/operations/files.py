@@ -22,8 +22,6 @@ from quilt_core.operations.layouts import SELECTORS, select
 from quilt_core.operations.operation import Progress
 from quilt_core.operations.values import GRID, SIZE, TILES, Size, read_proportion, read_unit
 from quilt_core.operations.weights import (
-    HIGH,
-    LOW,
     Weights,
     give_weights,
     load_weights,
@@ -36,6 +34,7 @@ from quilt_core.scene.islands import UV_TOLERANCE
 from quilt_core.scene.mesh import MOST_CHANNELS
 from quilt_core.scene.model import Scene, SceneObject, Siblings
 from quilt_core.scene.tiles import LAST_TILE, TileSize, tile_number, usual_gaps
+from quilt_core.scene.weights import HIGHEST_WEIGHT, LOWEST_WEIGHT
 
 MAIN = "main"
 """Name of the atlas of all islands that are in no other."""
@@ -101,8 +100,8 @@ class ControlSettings:
         {},
         "more or less density for islands than for others, as a factor",
         shape="NAME=FACTOR",
-        low=LOW,
-        high=HIGH,
+        low=LOWEST_WEIGHT,
+        high=HIGHEST_WEIGHT,
     )
     weights: Weights | None = option(
         None, "weights of islands: a file that “detail --json” or “visibility --json” wrote", read=read_weights,

@@ -9,8 +9,7 @@ from typing import Any
 
 from quilt_core.document.layout import Layout
 from quilt_core.errors import LayoutError, QuiltError
-
-LOW, HIGH = 0.01, 100.0
+from quilt_core.scene.weights import HIGHEST_WEIGHT, LOWEST_WEIGHT
 
 
 @dataclass(frozen=True)
@@ -74,8 +73,10 @@ def read_weights(given: Any) -> Weights:
         if not isinstance(row, Mapping) or not {"object", "island", "weight"} <= set(row):
             raise ValueError("Each row needs object, island and weight.")
         one = IslandWeight(str(row["object"]), int(row["island"]), float(row["weight"]))
-        if not LOW <= one.weight <= HIGH:
-            raise ValueError(f"Weights go from {LOW:g} to {HIGH:g}, not {one.weight:g}.")
+        if not LOWEST_WEIGHT <= one.weight <= HIGHEST_WEIGHT:
+            raise ValueError(
+                f"Weights go from {LOWEST_WEIGHT:g} to {HIGHEST_WEIGHT:g}, not {one.weight:g}."
+            )
         out.append(one)
     return Weights(tuple(out))
 

@@ -7,6 +7,7 @@ from typing import Any
 from rest_framework import serializers
 
 from quilt_core.scene.tiles import MAX_TILE
+from quilt_core.scene.weights import HIGHEST_WEIGHT, LOWEST_WEIGHT
 from studio.api.serializers import OnChange
 from studio.geometry import content_digest
 from studio.models import Preset, Revision
@@ -32,9 +33,11 @@ class ControlIn(OnChange):
         required=False,
         help_text="islands of one shape, a list for each stack",
     )
-    weight = serializers.FloatField(required=False, min_value=0.01, max_value=100)
+    weight = serializers.FloatField(
+        required=False, min_value=LOWEST_WEIGHT, max_value=HIGHEST_WEIGHT
+    )
     weights = serializers.ListField(
-        child=serializers.FloatField(min_value=0.01, max_value=100),
+        child=serializers.FloatField(min_value=LOWEST_WEIGHT, max_value=HIGHEST_WEIGHT),
         required=False,
         help_text="one for each of the islands, in their order",
     )

@@ -10,6 +10,7 @@ from drf_spectacular.utils import extend_schema_field
 from rest_framework import serializers
 
 from quilt_core.scene.lengths import DENSITY_UNITS
+from quilt_core.scene.weights import HIGHEST_WEIGHT, LOWEST_WEIGHT
 from studio.geometry import content_digest
 from studio.models import Atlas, Change, Job, Project, Revision
 from studio.state import members_of, tiles_of
@@ -333,7 +334,9 @@ class LayoutOut(serializers.Serializer[Any]):
 
 class MemberChange(OnChange):
     object = serializers.IntegerField()
-    weight = serializers.FloatField(min_value=0.01, max_value=100, required=False)
+    weight = serializers.FloatField(
+        min_value=LOWEST_WEIGHT, max_value=HIGHEST_WEIGHT, required=False
+    )
     proportion = serializers.FloatField(
         min_value=1 / 64,
         max_value=64,

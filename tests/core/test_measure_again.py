@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 import shapely
 
-from quilt_core.measure import measure_again, measure_layout
+from quilt_core.measure import gap, measure_again, measure_layout
 from quilt_core.scene.placement import compose, identity
 from quilt_core.scene.tiles import TileSize
 from tests.core.shapes import island_set_of, random_polygons
@@ -99,11 +99,15 @@ def test_islands_far_apart_and_together_again():
 
 
 @pytest.mark.slow
-def test_a_crowd_that_cannot_be_measured_in_part_is_measured_whole():
-    islands = island_set_of([shapely.box(0.1, 0.1, 0.2, 0.2)] * 700)
-    placements = identity(700)
-    placements[350:, 0, 2] = 0.5
+@pytest.mark.parametrize("pairs", [10, 1000, gap.FEW_PAIRS])
+def test_a_crowd_that_cannot_be_measured_in_part_is_measured_whole(pairs, monkeypatch):
+    monkeypatch.setattr(gap, "FEW_PAIRS", pairs)
+    monkeypatch.setattr(gap, "PAIRS_EACH", 1)
+    islands = island_set_of([shapely.box(0.1, 0.1, 0.2, 0.2)] * 60)
+    placements = identity(60)
+    placements[30:, 0, 2] = 0.5
     measured = measure_layout(islands, placements, TILES[:1], 2.0)
+    assert (measured.near[0].meets < 0) == (pairs < 60 * 59 / 2)
     placements = placements.copy()
     placements[3, 1, 2] = 0.5
     again = measure_again(measured, placements)

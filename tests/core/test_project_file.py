@@ -76,6 +76,7 @@ RECORDS = {
     "a member twice over its layout": lambda p: p["states"][0]["members"][0].update(islands=7),
     "a state that differs from nothing": lambda p: p["states"][0].update(whole=False),
     "an atlas that is elsewhere": lambda p: p["atlases"][0].update(state=None),
+    "a layout without tiles": lambda p: p["states"][0].update(tiles=[]),
     "a head that is none": lambda p: p.update(head=4),
     "a redo that is none": lambda p: p.update(redo=[3]),
     "a file that is not there": lambda p: p["sources"][0].update(sha256="0" * 64),

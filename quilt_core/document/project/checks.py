@@ -14,6 +14,7 @@ from quilt_core.document.base_checks import check_arrays
 from quilt_core.document.project.file import AGAIN, ProjectFile
 from quilt_core.document.project.records import Member, Note, State
 from quilt_core.errors import FileFormatError
+from quilt_core.scene.weights import HIGHEST_WEIGHT, LOWEST_WEIGHT
 
 FARTHEST = 1e9
 """No placement holds a larger number, in tiles."""
@@ -89,6 +90,7 @@ def check_records(file: ProjectFile) -> None:
         look.refer(at, [m.object for m in state.members], objects)
         look.refer(at, [m.base for m in state.members], bases)
         look.once(at, [tile.number for tile in state.tiles])
+        look.true(at, bool(state.tiles), "it has no tile")
         for member in state.members:
             base = bases[member.base]
             look.true(at, base.object == member.object, "a base layout is of another object")
@@ -208,6 +210,6 @@ def _sound(rows: NDArray[Any]) -> bool:
         and ((control["tile"] >= 0) & (control["tile"] <= LAST_TILE)).all()
         and (control["bundle"] >= -1).all()
         and (control["stack"] >= -1).all()
-        and np.isfinite(control["weight"]).all()
-        and (control["weight"] > 0).all()
+        and (control["weight"] >= LOWEST_WEIGHT * (1 - 1e-6)).all()
+        and (control["weight"] <= HIGHEST_WEIGHT * (1 + 1e-6)).all()
     )

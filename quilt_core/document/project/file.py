@@ -17,6 +17,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from quilt_core.document.islands import CHANGED_ISLAND, ISLAND
+from quilt_core.document.plain_npz import read_npy
 from quilt_core.document.project.records import VERSION, Contents, Project, Settings
 from quilt_core.errors import FileFormatError
 
@@ -90,10 +91,10 @@ class ProjectFile:
         kind = ISLAND if self.project.states[state].whole else CHANGED_ISLAND
         try:
             data = b"".join(_blocks(self.archive, self.archive.getinfo(name), self.name))
-            found = np.load(io.BytesIO(data), allow_pickle=False)
-        except (KeyError, ValueError, EOFError, OSError):
+            found = read_npy(data)
+        except (KeyError, ValueError):
             raise FileFormatError("Islands of a state cannot be read.", place, AGAIN) from None
-        if not isinstance(found, np.ndarray) or found.dtype != kind or found.ndim != 1:
+        if found.dtype != kind or found.ndim != 1:
             raise FileFormatError("Islands of a state are of another form.", place, AGAIN)
         return found
 

@@ -8,6 +8,7 @@ from typing import Annotated, Any, Literal
 from msgspec import Meta, Struct, field
 
 from quilt_core.prepared import prepare
+from quilt_core.scene.weights import HIGHEST_WEIGHT, LOWEST_WEIGHT
 
 VERSION = 2
 """Of the format; see docs/project-file.md."""
@@ -23,6 +24,7 @@ Words = Annotated[str, Meta(max_length=255)]
 Text = Annotated[str, Meta(max_length=4000)]
 Count = Annotated[int, Meta(ge=0, le=2**31 - 1)]
 Positive = Annotated[float, Meta(gt=0, le=1e9)]
+Weight = Annotated[float, Meta(ge=LOWEST_WEIGHT, le=HIGHEST_WEIGHT)]
 Length = Annotated[float, Meta(ge=0, le=1e6)]
 Matrix = Annotated[list[Annotated[list[float], Meta(min_length=4, max_length=4)]], Meta(min_length=4, max_length=4)]  # fmt: skip
 
@@ -252,7 +254,7 @@ class Member(Record, frozen=True, kw_only=True):
     base: Place
     islands: Count
     target: Annotated[int, Meta(ge=0, lt=64)] = 0
-    weight: Positive = 1.0
+    weight: Weight = 1.0
     proportion: Positive | None = None
     part: list[Count] | None = None
 
@@ -265,6 +267,33 @@ class Tile(Record, frozen=True, kw_only=True):
     height: Annotated[int, Meta(ge=1, le=65536)]
     label: Annotated[str, Meta(max_length=120)] = ""
     frozen: bool = False
+
+
+class Fix(Struct, frozen=True, kw_only=True):
+    """Something that would let the islands of a layout be larger; see `quilt_core.operations.limit`."""
+
+    kind: Words
+    text: Text
+    factor: float
+    density: float | None = None
+
+
+class Limit(Struct, frozen=True, kw_only=True):
+    """What limits the density of a layout."""
+
+    kind: Words
+    text: Text
+    islands: list[Count]
+    fixes: list[Fix]
+
+
+class Summary(Struct, frozen=True, kw_only=True):
+    """Figures of a layout that lists of atlases and drafts show."""
+
+    coverage: float | None = None
+    density: float | None = None
+    left_over: Count = 0
+    ready: bool = False
 
 
 class State(Record, frozen=True, kw_only=True):
@@ -308,8 +337,8 @@ class State(Record, frozen=True, kw_only=True):
     draft: bool = False
     seconds: float | None = None
     tidy_cost: float | None = None
-    limit: Any = None
-    summary: dict[str, Any] | None = None
+    limit: Limit | None = None
+    summary: Summary | None = None
     made: datetime
 
 
