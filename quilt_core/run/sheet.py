@@ -6,7 +6,7 @@ Reference: TOML 1.0.0.
 from __future__ import annotations
 
 import re
-import tomllib
+from collections import Counter
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
@@ -14,10 +14,13 @@ from typing import Any
 from quilt_core.errors import QuiltError
 from quilt_core.operations.registry import OPERATIONS
 from quilt_core.scene.mesh import MOST_CHANNELS
+from quilt_core.toml_text import read_toml
 
 VERSION = 1
 NAME = re.compile(r"\w[\w .,-]{0,80}")
 LINE_KEYS = ("name", "files", "from", "atlas", "objects", "channel", "out", "hold", "steps")
+MOST_TOLD = 12
+"""Lines of a circle that are told."""
 FREE = (bool, int, float, str)
 Value = bool | int | float | str
 
@@ -156,11 +159,9 @@ def read_sheet(name: str, data: bytes) -> RunSheet:
     {'padding': 8, 'size': 1024}
     """
     try:
-        given = tomllib.loads(data.decode("utf-8-sig"))
-    except UnicodeDecodeError:
-        raise SheetError("It is not UTF-8.", name, "Save it as UTF-8.") from None
-    except tomllib.TOMLDecodeError as error:
-        raise SheetError(f"It is no TOML: {error}.", name, "Correct that place.") from None
+        given = read_toml(data)
+    except ValueError as error:
+        raise SheetError(str(error), name, "Correct that place.") from None
     if given.get("version", VERSION) != VERSION:
         raise SheetError(
             f"Version {given['version']}.", name, f"This program reads version {VERSION}."
@@ -172,10 +173,10 @@ def read_sheet(name: str, data: bytes) -> RunSheet:
         raise SheetError("There is no line.", name, "Begin one with [[line]].")
     lines = [_line(row, k + 1, presets, name) for k, row in enumerate(rows)]
     names = [line.name for line in lines]
-    for twice in sorted({n for n in names if names.count(n) > 1}):
+    for twice in sorted(n for n, times in Counter(names).items() if times > 1):
         raise SheetError(f"Two lines are called “{twice}”.", name, "Give each its own name.")
     outs = [line.out for line in lines if line.out]
-    for twice in sorted({o for o in outs if outs.count(o) > 1}):
+    for twice in sorted(o for o, times in Counter(outs).items() if times > 1):
         raise SheetError(f"Two lines write to “{twice}”.", name, "Give each its own folder.")
     return RunSheet(name, _in_order(lines, name))
 
@@ -267,26 +268,29 @@ def _in_order(lines: Sequence[Line], name: str) -> tuple[Line, ...]:
     """Lines so that each comes after those it takes from; else as they are written."""
     by_name = {line.name: line for line in lines}
     out: dict[str, Line] = {}
-    under_way: list[str] = []
-
-    def visit(line: Line) -> None:
-        if line.name in out:
-            return
-        if line.name in under_way:
-            ring = " → ".join([*under_way[under_way.index(line.name) :], line.name])
-            raise SheetError(f"Lines go round in a circle: {ring}.", name, "Take one of them out.")
-        under_way.append(line.name)
-        for source in line.sources:
-            if source not in by_name:
+    for first in lines:
+        # From a line down to those it takes from, one step at a time: chains may be long.
+        under_way = {first.name: iter(first.sources)} if first.name not in out else {}
+        while under_way:
+            last = next(reversed(under_way))
+            source = next(under_way[last], None)
+            if source is None:
+                del under_way[last]
+                out[last] = by_name[last]
+            elif source not in by_name:
                 raise SheetError(
-                    f"There is no line “{source}”.", f"{name}, “{line.name}”", "Correct from."
+                    f"There is no line “{source}”.", f"{name}, “{last}”", "Correct from."
                 )
-            visit(by_name[source])
-        under_way.pop()
-        out[line.name] = line
-
-    for line in lines:
-        visit(line)
+            elif source in under_way:
+                ring = [*list(under_way)[list(under_way).index(source) :], source]
+                shown = ring if len(ring) <= MOST_TOLD else [*ring[: MOST_TOLD - 2], "…", ring[-1]]
+                raise SheetError(
+                    f"Lines go round in a circle: {' → '.join(shown)}.",
+                    name,
+                    "Take one of them out.",
+                )
+            elif source not in out:
+                under_way[source] = iter(by_name[source].sources)
     return tuple(out.values())
 
 

@@ -4,13 +4,13 @@ and sizes."""
 from __future__ import annotations
 
 import re
-import tomllib
 from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
 from quilt_core.errors import FileFormatError
 from quilt_core.plugins import installed
+from quilt_core.toml_text import read_toml
 
 FORMATS = ("png", "jpeg", "webp")
 SOURCES = {
@@ -149,10 +149,10 @@ def read_profile(name: str, data: bytes) -> Profile:
         When it is none.
     """
     try:
-        given = tomllib.loads(data.decode("utf-8-sig"))
-    except (tomllib.TOMLDecodeError, UnicodeDecodeError) as error:
+        given = read_toml(data)
+    except ValueError as error:
         raise FileFormatError(
-            f"The profile cannot be read: {error}.", name, "Write it as TOML."
+            f"The profile cannot be read: {error}", name, "Write it as TOML."
         ) from None
     return profile_from(given, name)
 
