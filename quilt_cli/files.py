@@ -16,6 +16,7 @@ from typing import Any
 
 from quilt_cli.parser import given_options
 from quilt_cli.progress import TerminalProgress
+from quilt_cli.shown import shown
 from quilt_core.document.project.file import SUFFIX, ProjectFile, is_project
 from quilt_core.errors import QuiltError
 from quilt_core.operations.operation import AGAINST, Operation, Progress
@@ -48,7 +49,7 @@ def on_files(options: argparse.Namespace) -> tuple[dict[str, Any], int]:
     progress.close()
     written = _written(options, done, out, name, paths)
     for note in done.notes:
-        print(f"note: {note}", file=sys.stderr)
+        print(shown(f"note: {note}"), file=sys.stderr)
     lines = list(done.lines)
     if asked.files.writes and not lines:
         lines = [f"wrote {path}" for path in written]

@@ -15,6 +15,7 @@ from pathlib import Path
 from typing import Any
 
 from quilt_cli.parser import UsageError, build, flag_of
+from quilt_cli.shown import shown
 from quilt_core.errors import QuiltError
 
 STOPPED = 130
@@ -67,7 +68,7 @@ def _answered(answer: dict[str, Any], as_json: bool, code: int) -> int:
     text = (
         json.dumps(answer["json"], indent=2, ensure_ascii=False, allow_nan=False)
         if as_json
-        else "\n".join(answer["text"])
+        else shown("\n".join(answer["text"]))
     )
     try:
         print(text)
@@ -94,7 +95,7 @@ def _unexpected(as_json: bool, error: Exception) -> int:
 
 def _failed(as_json: bool, code: int, what: str, where: str, fix: str) -> int:
     try:
-        print(f"untold-quilt: {QuiltError(what, where, fix)}", file=sys.stderr)
+        print(shown(f"untold-quilt: {QuiltError(what, where, fix)}"), file=sys.stderr)
         if as_json:
             print(json.dumps({"error": {"what": what, "where": where, "fix": fix}}), flush=True)
     except BrokenPipeError:

@@ -40,6 +40,19 @@ def test_inspect_tells_every_object(folder, capsys):
     assert "reading" in err
 
 
+def test_a_name_neither_moves_the_cursor_nor_turns_the_line_round(folder, capsys):
+    text = (
+        (folder / "props.obj").read_bytes().replace(b"o Left plate", "o \u202egpj\u200b".encode())
+    )
+    (folder / "odd.obj").write_bytes(text)
+    _, out, _ = run(capsys, "inspect", folder / "odd.obj")
+    assert "\\u202egpj\\u200b" in out and out.replace("\n", "").isprintable()
+    _, out, _ = run(capsys, "inspect", folder / "odd.obj", "--json")
+    assert "\u202egpj\u200b" in json.dumps(json.loads(out), ensure_ascii=False), (
+        "JSON keeps it as it is"
+    )
+
+
 def test_pack_many_files_into_one_tile_and_check_them(folder, capsys):
     out_folder = folder / "out"
     code, out, _ = run(
