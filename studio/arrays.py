@@ -25,7 +25,7 @@ from quilt_core.document.state import MemberRow
 from quilt_core.scene import IslandSet, SceneObject, Surface, concatenate, part_of_islands
 from quilt_core.scene.naming import unique_names
 from studio import storage
-from studio.models import BaseLayout, MeshObject, Revision
+from studio.models import BaseLayout, MeshObject, Revision, Source
 from studio.state import read_state
 
 MOST_KEPT = 128 * 2**20
@@ -164,7 +164,12 @@ def names_of(objects: list[MeshObject]) -> list[str]:
 
 def bases_of(rows: Sequence[MemberRow]) -> dict[int, BaseLayout]:
     """Base layouts of members by their ids, with their objects and sources."""
-    return BaseLayout.objects.select_related("object__source").in_bulk({row.base for row in rows})
+    found = BaseLayout.objects.select_related("object").in_bulk({row.base for row in rows})
+    # Many objects are of one file: its row is read once.
+    sources = Source.objects.in_bulk({base.object.source_id for base in found.values()})
+    for base in found.values():
+        base.object.source = sources[base.object.source_id]
+    return found
 
 
 def members_with_rows(rows: Sequence[MemberRow]) -> list[Member]:

@@ -7,6 +7,7 @@ memory).
 from __future__ import annotations
 
 from collections.abc import Iterable
+from functools import lru_cache
 
 import numpy as np
 
@@ -42,6 +43,7 @@ def object_colours(numbers: Iterable[int]) -> list[str]:
     return [object_colour(number) for number in numbers]
 
 
+@lru_cache(maxsize=4096)
 def object_colour(number: int) -> str:
     """Colour of the object of a number, from 0: the same whatever others there are."""
     return oklch_to_hex(LIGHTNESS, CHROMA, (250 + number * GOLDEN) % 360)

@@ -13,7 +13,8 @@ from datetime import timedelta
 import numpy as np
 import psutil
 import pytest
-from django.db import OperationalError
+from django.db import OperationalError, connection
+from django.test.utils import CaptureQueriesContext
 from django.utils import timezone
 from PIL import Image
 
@@ -21,6 +22,7 @@ from quilt_core.formats import read_scene
 from quilt_core.measure import measure
 from quilt_core.scene import concatenate, island_set
 from quilt_core.scene.placement import identity
+from studio import storage
 from studio.actions.errors import Refused
 from studio.actions.history.change import Made, check_idle, edit_atlas, finish_job
 from studio.arrays import load_layout
@@ -357,8 +359,8 @@ def test_only_an_address_that_names_its_content_is_kept_for_ever(gathered, clien
     digest = client.get(f"/api/revisions/{gathered.head_id}/").json()["revision"]["digest"]
     for part in ("placements/", "geometry.glb", "thumbnail.png"):
         address = f"/api/revisions/{gathered.head_id}/{part}"
-        assert client.get(address)["Cache-Control"] == "no-cache"
-        assert client.get(f"{address}?v=other")["Cache-Control"] == "no-cache"
+        assert client.get(address)["Cache-Control"] == "private, no-cache"
+        assert client.get(f"{address}?v=other")["Cache-Control"] == "private, no-cache"
         assert "immutable" in client.get(f"{address}?v={digest}")["Cache-Control"]
 
 
@@ -504,3 +506,36 @@ def test_damaged_archives_are_refused_with_a_word(client, project, seed):
     if answer.status_code == 400:
         assert answer.json()["what"]
         assert answer.json()["fix"]
+
+
+def boxes(count):
+    """A file of so many objects with a face each."""
+    lines = []
+    for k in range(count):
+        lines += [
+            f"o part {k}",
+            f"v {k} 0 0",
+            f"v {k} 1 0",
+            f"v {k} 0 1",
+            "vt 0 0",
+            "vt 1 0",
+            "vt 0 1",
+        ]
+        lines.append("f " + " ".join(f"{n}/{n}" for n in range(3 * k + 1, 3 * k + 4)))
+    return "\n".join(lines).encode()
+
+
+def test_an_answer_about_many_objects_costs_few_queries_and_reads_each_array_once(
+    send, atlas, client, monkeypatch
+):
+    asked, read, get = [], [], storage.get
+    for count in (5, 60):
+        assert send(**{f"many{count}__obj": boxes(count)}).status_code == 201
+        atlas.refresh_from_db()
+        address = f"/api/revisions/{atlas.head_id}/"
+        with monkeypatch.context() as patched, CaptureQueriesContext(connection) as queries:
+            patched.setattr(storage, "get", lambda key: (read.append(key), get(key))[1])
+            assert len(client.get(address).json()["objects"]) >= count
+        asked.append(len(queries))
+        assert not read, "kept since they came in"
+    assert asked[0] == asked[1], "as many for 65 objects as for 5"
