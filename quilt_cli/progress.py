@@ -9,6 +9,7 @@ import time
 from collections.abc import Mapping
 from typing import Any
 
+from quilt_cli.shown import shown
 from quilt_core.operations.operation import Progress
 
 EVERY = 0.1
@@ -32,6 +33,7 @@ class TerminalProgress(Progress):
         placements: Any = None,
     ) -> None:
         """Show how far the work is."""
+        message = shown(message)
         if not self._live:
             # What goes on is said once, without the numbers that grow meanwhile.
             what = re.sub(r"[:,]?\s*[\d.,]+\s*%.*|, seams .*", "", message)

@@ -9,6 +9,7 @@ import time
 from pathlib import Path
 from typing import Any
 
+from quilt_cli.shown import shown
 from quilt_core.errors import QuiltError
 from quilt_core.run.engine import LineState, run_sheet, survey, undo
 from quilt_core.run.sheet import RunSheet, read_sheet
@@ -40,7 +41,7 @@ def run_command(options: argparse.Namespace) -> tuple[dict[str, Any], int]:
 
 def say(text: str) -> None:
     """Progress, to stderr."""
-    print(text, file=sys.stderr, flush=True)
+    print(shown(text), file=sys.stderr, flush=True)
 
 
 def _once(options: argparse.Namespace) -> tuple[dict[str, Any], int]:

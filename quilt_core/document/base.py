@@ -113,11 +113,6 @@ def base_arrays(data: bytes) -> dict[str, NDArray[Any]]:
     return later | read_npz(data)
 
 
-def world_areas(data: bytes) -> FloatArray:
-    """(I,) m² of the islands of `base_bytes`."""
-    return read_npz(data, ("world_area",))["world_area"]
-
-
 def islands_from(arrays: Arrays) -> IslandSet:
     """The islands among the arrays of a base layout."""
     return IslandSet(

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import io
 import zipfile
 from typing import Any
 
@@ -59,10 +58,7 @@ def check_arrays(data: bytes, islands: int, unflattened: int, faces: int, place:
     """
     wrong = FileFormatError("A base layout in it cannot be as it is.", place, "Save the project as a file once more.")  # fmt: skip
     try:
-        with zipfile.ZipFile(io.BytesIO(data)) as archive:
-            # Uncompressed, so that it unpacks to no more than it is.
-            plain = all(e.compress_type == zipfile.ZIP_STORED for e in archive.infolist())
-        arrays: Arrays = base_arrays(data) if plain else {}
+        arrays: Arrays = base_arrays(data)
     except (zipfile.BadZipFile, ValueError, OSError, EOFError, KeyError, MemoryError):
         raise wrong from None
     if set(arrays) != set(SHAPES):

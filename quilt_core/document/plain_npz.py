@@ -31,18 +31,19 @@ def write_npz(arrays: Mapping[str, NDArray[Any]]) -> bytes:
     return out.getvalue()
 
 
-def read_npz(data: bytes, names: tuple[str, ...] | None = None) -> dict[str, NDArray[Any]]:
-    """Arrays of a .npz by name: all, or some.
+def read_npz(data: bytes) -> dict[str, NDArray[Any]]:
+    """Arrays of a .npz by name.
 
     Raises
     ------
-    ValueError, zipfile.BadZipFile, KeyError
-        Where it is none, is compressed, holds Python objects, or lacks a name.
+    ValueError, zipfile.BadZipFile
+        Where it is none, is compressed, unpacks to more than it is, or holds Python objects.
     """
     with zipfile.ZipFile(io.BytesIO(data)) as archive:
         entries = archive.infolist()
-        if names is not None:
-            entries = [archive.getinfo(name + SUFFIX) for name in names]
+    # Entries may lie on one another.
+    if sum(entry.file_size for entry in entries) > len(data):
+        raise ValueError("It would unpack to more than it is.")
     return {entry.filename.removesuffix(SUFFIX): _array(data, entry) for entry in entries}
 
 

@@ -28,7 +28,7 @@ from studio.actions.access import (
     role_in,
 )
 from studio.actions.errors import Refused
-from studio.actions.people.guesses import PAUSE, slowed
+from studio.actions.people.guesses import check_pace
 from studio.actions.people.invite import invitation_of, invite, join, set_role
 from studio.api.parse import valid
 from studio.gate import SESSION
@@ -153,11 +153,7 @@ class Login(APIView):
     @extend_schema(operation_id="log_in", request=LoginIn, responses=MeOut)
     def post(self, request: Request) -> Response:
         given = valid(LoginIn, request)
-        if slowed(given["name"]):
-            return Response(
-                {"what": "Too many wrong passwords for this name, from many places.", "where": "name",
-                 "fix": f"Wait {PAUSE:.0f} s, and try again."}, status=429,
-            )  # fmt: skip
+        check_pace(given["name"])
         user = authenticate(request._request, username=given["name"], password=given["password"])
         if user is None:
             # Whether the name is known is not told.
